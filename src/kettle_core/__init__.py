@@ -1,0 +1,1 @@
+"""What is computed: timing, sync, layout, pictures and sound as values. No I/O, no clock."""

@@ -1,0 +1,112 @@
+"""What a driver gives the engine: devices, their modes, and captured frames and blocks."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+PICTURE_KINDS = ("display", "webcam")
+SOUND_KINDS = ("microphone", "system-audio")
+BLOCK_SAMPLES = 480
+SAMPLE_RATE_HZ = 48_000
+
+
+@dataclass(frozen=True)
+class Mode:
+    """How a device delivers: frame size and rate, or sample rate and channels."""
+
+    width: int = 0
+    height: int = 0
+    fps: Fraction = Fraction(0)
+    sample_rate_hz: int = 0
+    channels: int = 0
+
+    def in_words(self) -> str:
+        """A mode as people read it, with units."""
+        if self.width:
+            rate = f"{float(self.fps):.2f}".rstrip("0").rstrip(".")
+            return f"{self.width} × {self.height} px · {rate} fps"
+        layout = {1: "mono", 2: "stereo"}.get(self.channels, f"{self.channels} channels")
+        return f"{self.sample_rate_hz / 1000:g} kHz {layout}"
+
+
+@dataclass(frozen=True)
+class DeviceInfo:
+    """One device that is plugged in.
+
+    `reported_latency_ms` is what the driver says about the time from capture to delivery;
+    None where it does not know.
+    """
+
+    id: str
+    name: str
+    kind: str
+    modes: tuple[Mode, ...]
+    reported_latency_ms: float | None = None
+
+    @property
+    def is_picture(self) -> bool:
+        """Whether the device is seen rather than heard."""
+        return self.kind in PICTURE_KINDS
+
+
+@dataclass(frozen=True)
+class Capture:
+    """One frame or block with the device's own time of capture.
+
+    `data` is an I420 buffer (rows * 3 / 2, columns) uint8, or a block (channels, samples)
+    float32. `changed` is False for a picture that equals the one before.
+    """
+
+    no: int
+    device_ns: int
+    duration_ns: int
+    data: NDArray[np.uint8] | NDArray[np.float32]
+    changed: bool = True
+
+
+@dataclass(frozen=True)
+class Event:
+    """Something done on a display: pointer, click, wheel or key, in pixels of that display."""
+
+    device_ns: int
+    kind: str
+    values: dict[str, Any]
+
+
+class Device(Protocol):
+    """An open device. The engine calls `read` once `due_ns` has passed."""
+
+    info: DeviceInfo
+    mode: Mode
+
+    def due_ns(self) -> int:
+        """Master time at which the next frame or block can be read."""
+
+    def skip_to(self, master_ns: int) -> int:
+        """Give up what was due before a master time; returns how many were lost."""
+
+    def read(self) -> Capture:
+        """The next frame or block."""
+
+    def events(self) -> Sequence[Event]:
+        """Events since the last call."""
+
+    def truth(self) -> dict[str, float] | None:
+        """Where the device is simulated: its true rate_ppm and latency_ms."""
+
+    def close(self) -> None:
+        """Let the device go."""
+
+
+class Driver(Protocol):
+    """A kind of device that can be listed and opened."""
+
+    def list_devices(self) -> Sequence[DeviceInfo]:
+        """Every device that is plugged in."""
+
+    def open_device(self, device_id: str, mode: Mode, from_ns: int) -> Device:
+        """Open a device from a master time on. Raises DeviceError."""

@@ -1,0 +1,37 @@
+"""Every error of ours descends from KettleError; its message is a sentence for the user."""
+
+
+class KettleError(Exception):
+    """Root of all errors that Vast Kettle raises itself."""
+
+
+class TimingError(KettleError, ValueError):
+    """A time, rate or stamp that cannot be used."""
+
+
+class RigError(KettleError, ValueError):
+    """A rig that does not hold together; `field` names the place where it came in."""
+
+    def __init__(self, message: str, field: str = "") -> None:
+        super().__init__(message)
+        self.field = field
+
+
+class PictureError(KettleError, ValueError):
+    """A picture of the wrong shape or size."""
+
+
+class SoundError(KettleError, ValueError):
+    """A sound of the wrong shape or rate."""
+
+
+class TakeError(KettleError):
+    """A take folder that cannot be written or read."""
+
+
+class DeviceError(KettleError):
+    """A device that is not there or cannot do what is asked."""
+
+
+class EngineError(KettleError):
+    """The recording engine refused a command or does not answer."""

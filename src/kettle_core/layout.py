@@ -1,0 +1,90 @@
+"""Boxes in pixels: where layers lie in the frame and what of a picture is used."""
+
+from dataclasses import dataclass
+
+from kettle_core.errors import PictureError
+
+
+@dataclass(frozen=True)
+class Box:
+    """A rectangle in whole pixels of a named space; left/top inclusive, right/bottom not."""
+
+    left: int
+    top: int
+    width: int
+    height: int
+
+    @property
+    def right(self) -> int:
+        """First column after the box."""
+        return self.left + self.width
+
+    @property
+    def bottom(self) -> int:
+        """First row after the box."""
+        return self.top + self.height
+
+    def holds(self, other: "Box") -> bool:
+        """Whether another box lies wholly inside."""
+        return (
+            self.left <= other.left
+            and self.top <= other.top
+            and other.right <= self.right
+            and other.bottom <= self.bottom
+        )
+
+
+def even(value: float) -> int:
+    """Nearest even whole number: 4:2:0 chroma samples cover two by two pixels.
+
+    >>> [even(v) for v in (0.4, 1.0, 3.0, 5.2)]
+    [0, 0, 4, 6]
+    """
+    return 2 * round(value / 2)
+
+
+def fit_inside(width: int, height: int, space: Box) -> Box:
+    """Largest even box of an aspect ratio, centred in a space.
+
+    Parameters
+    ----------
+    width, height : int > 0, the aspect ratio
+    space : Box, in frame pixels
+
+    Returns
+    -------
+    Box, in frame pixels
+
+    Raises
+    ------
+    PictureError
+        If a size is not above 0.
+    """
+    if width <= 0 or height <= 0:
+        raise PictureError(f"A picture must be at least 1 × 1 px, got {width} × {height} px.")
+    scale = min(space.width / width, space.height / height)
+    fitted_width = min(max(2, even(width * scale)), space.width)
+    fitted_height = min(max(2, even(height * scale)), space.height)
+    left = space.left + even((space.width - fitted_width) / 2)
+    top = space.top + even((space.height - fitted_height) / 2)
+    return Box(left, top, fitted_width, fitted_height)
+
+
+def crop_to_aspect(width: int, height: int, aspect_width: int, aspect_height: int) -> Box:
+    """Largest centred even box of an aspect ratio within a picture, in picture pixels."""
+    return fit_inside(aspect_width, aspect_height, Box(0, 0, width, height))
+
+
+def corner_square(frame_width: int, frame_height: int) -> Box:
+    """Place for a round webcam: two fifths of the frame's height, in the lower right corner."""
+    size = even(frame_height * 0.4)
+    margin = even(frame_height * 0.04)
+    return Box(even(frame_width - size - margin), even(frame_height - size - margin), size, size)
+
+
+def scale_box(box: Box, factor: float) -> Box:
+    """A box in a frame that is drawn larger or smaller; stays even."""
+    left, top = even(box.left * factor), even(box.top * factor)
+    width = max(2, even(box.right * factor) - left)
+    height = max(2, even(box.bottom * factor) - top)
+    return Box(left, top, width, height)

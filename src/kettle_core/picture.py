@@ -1,0 +1,188 @@
+"""Pictures as YUV 4:2:0 planes (BT.709, limited range): conversion, scaling, blending."""
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kettle_core.errors import PictureError
+from kettle_core.layout import Box
+
+Plane = NDArray[np.uint8]
+Alpha = NDArray[np.uint16]
+OPAQUE = 256
+
+# ITU-R BT.709-6, items 3.2 to 3.5: Y'CbCr from R'G'B', scaled to 8-bit limited range.
+_KR, _KB = 0.2126, 0.0722
+_KG = 1.0 - _KR - _KB
+_RGB_TO_YUV = np.array(
+    [
+        [219 / 255 * _KR, 219 / 255 * _KG, 219 / 255 * _KB, 16],
+        [
+            -224 / 255 * _KR / (2 * (1 - _KB)),
+            -224 / 255 * _KG / (2 * (1 - _KB)),
+            224 / 255 * 0.5,
+            128,
+        ],
+        [
+            224 / 255 * 0.5,
+            -224 / 255 * _KG / (2 * (1 - _KR)),
+            -224 / 255 * _KB / (2 * (1 - _KR)),
+            128,
+        ],
+    ],
+    dtype=np.float32,
+)
+_inverse = np.linalg.inv(_RGB_TO_YUV[:, :3].astype(np.float64))
+_YUV_TO_RGB = np.c_[_inverse, -_inverse @ _RGB_TO_YUV[:, 3]].astype(np.float32)
+
+
+@dataclass(frozen=True)
+class Picture:
+    """Planes of one frame: `y` (rows, columns), `u` and `v` (rows / 2, columns / 2), uint8."""
+
+    y: Plane
+    u: Plane
+    v: Plane
+
+    @property
+    def width(self) -> int:
+        """Columns of luma."""
+        return self.y.shape[1]
+
+    @property
+    def height(self) -> int:
+        """Rows of luma."""
+        return self.y.shape[0]
+
+
+def picture_from_i420(buffer: Plane) -> Picture:
+    """View an I420 buffer (rows * 3 / 2, columns) as planes, without copying.
+
+    Raises
+    ------
+    PictureError
+        If the buffer is not contiguous or its rows are not a multiple of 3.
+    """
+    rows, columns = buffer.shape
+    if rows % 3 or columns % 2 or not buffer.flags.c_contiguous:
+        raise PictureError(f"An I420 buffer has rows × 3/2 by even columns, got {rows} × {columns}.")
+    height = rows * 2 // 3
+    flat = buffer.reshape(-1)
+    luma, quarter = height * columns, height * columns // 4
+    shape = (height // 2, columns // 2)
+    return Picture(
+        flat[:luma].reshape(height, columns),
+        flat[luma : luma + quarter].reshape(shape),
+        flat[luma + quarter :].reshape(shape),
+    )
+
+
+def blank_i420(width: int, height: int, rgb: tuple[int, int, int]) -> Plane:
+    """A new I420 buffer (height * 3 / 2, width) of one colour."""
+    buffer = np.empty((height * 3 // 2, width), np.uint8)
+    picture = picture_from_i420(buffer)
+    pixel = rgb_to_picture(np.full((2, 2, 3), rgb, np.uint8))
+    picture.y[:], picture.u[:], picture.v[:] = pixel.y[0, 0], pixel.u[0, 0], pixel.v[0, 0]
+    return buffer
+
+
+def rgb_to_picture(rgb: NDArray[np.uint8]) -> Picture:
+    """(rows, columns, 3) uint8 R'G'B' to planes; rows and columns even.
+
+    References
+    ----------
+    ITU-R BT.709-6, items 3.2 to 3.5; chroma is the mean of two by two pixels.
+    """
+    height, width = rgb.shape[:2]
+    if height % 2 or width % 2:
+        raise PictureError(f"4:2:0 needs even rows and columns, got {height} × {width}.")
+    luma = cv2.transform(rgb, _RGB_TO_YUV[:1])
+    half = cv2.resize(rgb, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
+    chroma = cv2.transform(half, _RGB_TO_YUV[1:])
+    u, v = np.ascontiguousarray(chroma[..., 0]), np.ascontiguousarray(chroma[..., 1])
+    return Picture(luma.reshape(height, width), u, v)
+
+
+def picture_to_rgb(picture: Picture) -> NDArray[np.uint8]:
+    """Planes to (rows, columns, 3) uint8 R'G'B'."""
+    size = (picture.width, picture.height)
+    u = cv2.resize(picture.u, size, interpolation=cv2.INTER_LINEAR)
+    v = cv2.resize(picture.v, size, interpolation=cv2.INTER_LINEAR)
+    return cv2.transform(cv2.merge([picture.y, u, v]), _YUV_TO_RGB).astype(np.uint8)
+
+
+def paste(target: Picture, source: Picture, left: int, top: int) -> None:
+    """Write a picture into the planes of another at an even place."""
+    x, y = left // 2, top // 2
+    target.y[top : top + source.height, left : left + source.width] = source.y
+    target.u[y : y + source.height // 2, x : x + source.width // 2] = source.u
+    target.v[y : y + source.height // 2, x : x + source.width // 2] = source.v
+
+
+def scale_picture(picture: Picture, crop: Box, width: int, height: int) -> Picture:
+    """Part of a picture at another size: area when shrinking, Lanczos when growing, nothing at 1:1.
+
+    Parameters
+    ----------
+    picture : Picture
+    crop : Box, even, in pixels of `picture`
+    width, height : int, even
+
+    Returns
+    -------
+    Picture
+        At 1:1 its planes are views of the source.
+    """
+    half = Box(crop.left // 2, crop.top // 2, crop.width // 2, crop.height // 2)
+    return Picture(
+        _scale_plane(_part(picture.y, crop), width, height),
+        _scale_plane(_part(picture.u, half), width // 2, height // 2),
+        _scale_plane(_part(picture.v, half), width // 2, height // 2),
+    )
+
+
+def _part(plane: Plane, box: Box) -> Plane:
+    return plane[box.top : box.bottom, box.left : box.right]
+
+
+def _scale_plane(plane: Plane, width: int, height: int) -> Plane:
+    rows, columns = plane.shape
+    if (columns, rows) == (width, height):
+        return plane
+    shrinking = width <= columns and height <= rows
+    method = cv2.INTER_AREA if shrinking else cv2.INTER_LANCZOS4
+    return cv2.resize(plane, (width, height), interpolation=method).astype(np.uint8, copy=False)
+
+
+@lru_cache(maxsize=64)
+def ellipse_alpha(width: int, height: int, soft_px: float = 1.5) -> tuple[Alpha, Alpha]:
+    """Coverage of the ellipse that fills a box, 0 to 256, for luma and for chroma.
+
+    Parameters
+    ----------
+    width, height : int, even
+    soft_px : float > 0, width of the edge over which coverage falls from 1 to 0
+
+    Returns
+    -------
+    luma : (height, width) uint16 ndarray
+    chroma : (height / 2, width / 2) uint16 ndarray
+    """
+    x = (np.arange(width) + 0.5 - width / 2) / (width / 2)
+    y = (np.arange(height) + 0.5 - height / 2) / (height / 2)
+    radius = np.hypot(x[None, :], y[:, None])
+    distance_px = (1.0 - radius) * min(width, height) / 2
+    coverage = np.clip(distance_px / soft_px + 0.5, 0.0, 1.0)
+    luma = np.rint(coverage * OPAQUE).astype(np.uint16)
+    blocks = coverage.reshape(height // 2, 2, width // 2, 2).mean(axis=(1, 3))
+    return luma, np.rint(blocks * OPAQUE).astype(np.uint16)
+
+
+def blend_plane(target: Plane, source: Plane, alpha: Alpha) -> None:
+    """Lay `source` over `target` in place: target + (source - target) * alpha / 256, rounded."""
+    mixed = source * alpha + target * (OPAQUE - alpha) + OPAQUE // 2
+    np.right_shift(mixed, 8, out=mixed)
+    target[:] = mixed

@@ -1,0 +1,173 @@
+"""How far tracks are apart, from what is in them: sound with sound, picture with sound."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from kettle_core.errors import TimingError
+
+FloatArray = NDArray[np.floating]
+WINDOW_S = 2.0
+GRID_HZ = 240
+
+
+@dataclass(frozen=True)
+class Lag:
+    """How much later `other` is than the reference (positive: late).
+
+    `agreement` is 0 to 1: the share of windows that say the same (sounds), or the height of
+    the correlation peak (pictures). `sure` says whether it may be used for a correction.
+    """
+
+    lag_ms: float
+    agreement: float
+    sure: bool
+
+
+def sound_lag(
+    reference: FloatArray, other: FloatArray, sample_rate_hz: int, max_lag_s: float = 0.15
+) -> Lag:
+    """Lag of one sound against another that shares something with it.
+
+    Generalised cross-correlation with phase transform in windows of 2 s; the lag is the
+    median of the windows that agree within 0.25 ms.
+
+    Parameters
+    ----------
+    reference, other : (N,) float ndarray, mono, on the same time axis
+    sample_rate_hz : int
+    max_lag_s : float, how far apart they may be
+
+    Returns
+    -------
+    Lag
+
+    Raises
+    ------
+    TimingError
+        If the sounds differ in length.
+
+    References
+    ----------
+    C. Knapp and G. Carter (1976), The generalized correlation method for estimation of
+    time delay.
+    """
+    if reference.shape != other.shape:
+        raise TimingError(f"Sounds of one length are needed, got {reference.size}, {other.size}.")
+    window = round(WINDOW_S * sample_rate_hz)
+    starts = range(0, reference.size - window + 1, window)
+    lags = np.array(
+        [
+            _phat_lag(reference[s : s + window], other[s : s + window], sample_rate_hz, max_lag_s)
+            for s in starts
+        ]
+    )
+    lags = lags[np.isfinite(lags)]
+    if lags.size < 2:
+        return Lag(0.0, 0.0, False)
+    near = np.abs(lags[:, None] - lags[None, :]) <= 0.25
+    best = int(near.sum(axis=1).argmax())
+    agreeing = lags[near[best]]
+    share = agreeing.size / lags.size
+    return Lag(float(np.median(agreeing)), float(share), agreeing.size >= 2 and share >= 0.4)
+
+
+def _phat_lag(
+    reference: FloatArray, other: FloatArray, sample_rate_hz: int, max_lag_s: float
+) -> float:
+    if not (np.any(reference) and np.any(other)):
+        return float("nan")
+    size = 2 * reference.size
+    cross = np.fft.rfft(other, size) * np.conj(np.fft.rfft(reference, size))
+    whitened = cross / np.maximum(np.abs(cross), 1e-12)
+    # Above 12 kHz there is little but noise and codec filters.
+    whitened[int(12_000 / sample_rate_hz * size) :] = 0
+    correlation = np.fft.irfft(whitened, size)
+    reach = round(max_lag_s * sample_rate_hz)
+    around = np.r_[correlation[-reach:], correlation[: reach + 1]]
+    peak = int(np.argmax(np.abs(around)))
+    place = peak - reach + _parabolic_offset(np.abs(around), peak)
+    return float(place / sample_rate_hz * 1000)
+
+
+def _parabolic_offset(values: FloatArray, peak: int) -> float:
+    if not 0 < peak < values.size - 1:
+        return 0.0
+    before, at, after = values[peak - 1 : peak + 2]
+    bend = before - 2 * at + after
+    return float(0.5 * (before - after) / bend) if bend else 0.0
+
+
+def sound_changes(sound: FloatArray, sample_rate_hz: int) -> FloatArray:
+    """How fast the loudness of a mono sound changes, on the 240 Hz grid of `picture_lag`."""
+    step = sample_rate_hz // GRID_HZ
+    count = sound.size // step
+    energy = np.square(sound[: count * step].astype(np.float64)).reshape(count, step).mean(axis=1)
+    loudness = np.sqrt(uniform_filter1d(energy, 3))
+    return np.gradient(loudness)
+
+
+def picture_changes(
+    captured_s: FloatArray, brightness: FloatArray, frame_s: float, length: int
+) -> FloatArray:
+    """How fast each cell of a picture changes, on the 240 Hz grid of `picture_lag`.
+
+    Parameters
+    ----------
+    captured_s : (N,) rising times of capture
+    brightness : (N, C) mean brightness of each cell
+    frame_s : float, the frame duration of the device; a still picture is held up to one
+        frame before the next capture
+    length : int, samples of the grid
+
+    Returns
+    -------
+    (C, length) float ndarray
+    """
+    gaps = np.flatnonzero(np.diff(captured_s) > 1.5 * frame_s)
+    times = np.insert(captured_s, gaps + 1, captured_s[gaps + 1] - frame_s)
+    values = np.insert(brightness, gaps + 1, brightness[gaps], axis=0)
+    grid = np.arange(length) / GRID_HZ
+    held = np.stack([np.interp(grid, times, column) for column in values.T])
+    return np.gradient(held, axis=1)
+
+
+def picture_lag(cells: FloatArray, sound: FloatArray, max_lag_s: float = 0.3) -> Lag:
+    """Lag of a picture against a sound of the same happenings (speech and mouth, knock and hand).
+
+    Each cell's change is correlated with the sound's; the cells that follow it best are
+    added up and their peak is taken.
+
+    Parameters
+    ----------
+    cells : (C, N) from `picture_changes`
+    sound : (N,) from `sound_changes`
+    max_lag_s : float
+
+    Returns
+    -------
+    Lag
+    """
+    size = 2 * cells.shape[1]
+    reach = round(max_lag_s * GRID_HZ)
+    smooth_cells = uniform_filter1d(np.abs(cells), 5, axis=1)
+    smooth_sound = uniform_filter1d(np.abs(sound), 5)
+    smooth_cells = smooth_cells - smooth_cells.mean(axis=1, keepdims=True)
+    smooth_sound = smooth_sound - smooth_sound.mean()
+    norm = np.linalg.norm(smooth_cells, axis=1) * np.linalg.norm(smooth_sound)
+    spectrum = np.fft.rfft(smooth_cells, size) * np.conj(np.fft.rfft(smooth_sound, size))
+    correlation = np.fft.irfft(spectrum, size)
+    around = np.concatenate([correlation[:, -reach:], correlation[:, : reach + 1]], axis=1)
+    around = around / np.maximum(norm, 1e-12)[:, None]
+    heights = around.max(axis=1)
+    best = float(heights.max(initial=0.0))
+    if best <= 0:
+        return Lag(0.0, 0.0, False)
+    joined = around[heights >= 0.75 * best].mean(axis=0)
+    peak = int(joined.argmax())
+    rest = np.delete(joined, slice(max(0, peak - 24), peak + 25))
+    prominence = (joined[peak] - rest.mean()) / max(float(rest.std()), 1e-12)
+    lag_ms = (peak - reach + _parabolic_offset(joined, peak)) / GRID_HZ * 1000
+    return Lag(float(lag_ms), best, best >= 0.2 and prominence >= 4.0)

@@ -1,0 +1,1 @@
+"""Bytes to values and back: tracks, take folders, the program, through PyAV."""

@@ -1,0 +1,1 @@
+"""The simulated room with its devices: what plays the outside world."""

@@ -1,0 +1,139 @@
+"""The studio's sounds: one lesson of voice, knocks, music and program sounds at 48 kHz.
+
+Tables hold one lesson each and go round; a device reads them at its own clock's moments.
+"""
+
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+
+import av
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from kettle_studio import script
+
+RATE_HZ = 48_000
+LOOP_SAMPLES = script.LOOP_S * RATE_HZ
+MOUTH_HZ = 200
+ASSETS = Path(__file__).parent / "assets"
+Table = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class LessonSounds:
+    """`voice`, `knocks`: (LOOP_SAMPLES,); `system`: (2, LOOP_SAMPLES); `mouth`: at MOUTH_HZ."""
+
+    voice: Table
+    knocks: Table
+    system: Table
+    mouth: Table
+
+
+@cache
+def lesson_sounds() -> LessonSounds:
+    """Read and synthesise the lesson's sounds once a process."""
+    voice = _voice()
+    energy = uniform_filter1d(np.square(voice.astype(np.float64)), RATE_HZ // 50)
+    loudness = np.sqrt(np.maximum(energy, 0))
+    mouth = loudness[:: RATE_HZ // MOUTH_HZ] / np.percentile(loudness[loudness > 0.005], 95)
+    system = _music() * np.float32(0.16)
+    snap = _snap()
+    for second in script.snaps_s():
+        _add(system, snap, second)
+    knocks = np.zeros((1, LOOP_SAMPLES), np.float32)
+    knock = _knock()
+    for second in script.KNOCKS_S:
+        _add(knocks, knock, second)
+    return LessonSounds(voice, knocks[0], system, np.clip(mouth, 0, 1).astype(np.float32))
+
+
+def _voice() -> Table:
+    with av.open(str(ASSETS / "voice.flac")) as container:
+        rate_hz = container.streams.audio[0].rate
+        parts = [frame.to_ndarray().reshape(-1) for frame in container.decode(audio=0)]
+    samples = np.concatenate(parts).astype(np.float32) / 32768
+    voice = soxr.resample(samples, rate_hz, RATE_HZ)
+    return np.resize(voice, LOOP_SAMPLES).astype(np.float32)
+
+
+def _add(table: Table, sound: Table, second: float) -> None:
+    places = (round(second * RATE_HZ) + np.arange(sound.shape[-1])) % LOOP_SAMPLES
+    table[:, places] += sound
+
+
+def _snap() -> Table:
+    t = np.arange(round(0.12 * RATE_HZ)) / RATE_HZ
+    tone = np.sin(2 * np.pi * 1850 * t) + 0.6 * np.sin(2 * np.pi * 2780 * t)
+    rng = np.random.default_rng(11)
+    click = rng.standard_normal(t.size) * np.exp(-t / 0.002)
+    return ((0.35 * tone * np.exp(-t / 0.022) + 0.3 * click) * 0.5).astype(np.float32)
+
+
+def _knock() -> Table:
+    t = np.arange(round(0.15 * RATE_HZ)) / RATE_HZ
+    rng = np.random.default_rng(12)
+    wood = np.sin(2 * np.pi * 310 * t) + 0.5 * np.sin(2 * np.pi * 790 * t + 1)
+    burst = rng.standard_normal(t.size) * np.exp(-t / 0.003)
+    return ((0.5 * wood * np.exp(-t / 0.03) + 0.5 * burst) * 0.35).astype(np.float32)
+
+
+def _music() -> Table:
+    """Slow plucked chords, 16 s, four times a lesson."""
+    bar_samples = 4 * RATE_HZ
+    chords = ((196.0, 246.9, 293.7), (164.8, 196.0, 246.9), (130.8, 196.0, 261.6), (146.8, 220, 293.7))
+    out = np.zeros((2, 4 * bar_samples), np.float32)
+    t = np.arange(bar_samples) / RATE_HZ
+    for bar, chord in enumerate(chords):
+        for place in range(8):
+            pitch = chord[(place * 2) % 3] * (2 if place % 3 == 2 else 1)
+            note = sum(np.sin(2 * np.pi * pitch * k * t) / k**1.6 for k in (1, 2, 3, 4))
+            note = note * np.exp(-t / 0.7) * np.minimum(t / 0.004, 1)
+            start = bar * bar_samples + place * RATE_HZ // 2
+            places = (start + np.arange(bar_samples)) % out.shape[1]
+            pan = 0.5 + 0.3 * np.sin(place * 1.3 + bar)
+            out[0, places] += (note * (1 - pan)).astype(np.float32)
+            out[1, places] += (note * pan).astype(np.float32)
+    return np.tile(out / np.abs(out).max(), 4)
+
+
+def read_at(table: Table, places: NDArray[np.float64]) -> Table:
+    """Values of a (..., N) table between its samples, by cubic interpolation, going round.
+
+    `places` are sample numbers, rising, within one block of each other.
+    """
+    whole = np.floor(places).astype(np.int64)
+    x = (places - whole).astype(np.float32)
+    first = int(whole[0]) - 1
+    span = int(whole[-1]) - first + 3
+    index = (first + np.arange(span)) % table.shape[-1]
+    near = table[..., index]
+    at = whole - first
+    before, here, after, later = (near[..., at + k] for k in (-1, 0, 1, 2))
+    # Catmull-Rom
+    bend = 2 * before - 5 * here + 4 * after - later
+    twist = 3 * (here - after) + later - before
+    value = here + 0.5 * x * (after - before + x * (bend + x * twist))
+    return np.asarray(value, dtype=np.float32)
+
+
+def noise_table(seed: int, level_dbfs: float, seconds: int = 7) -> Table:
+    """Room noise, stronger in the lows, (1, N)."""
+    rng = np.random.default_rng(seed)
+    white = rng.standard_normal(seconds * RATE_HZ)
+    spectrum = np.fft.rfft(white)
+    frequency_hz = np.fft.rfftfreq(white.size, 1 / RATE_HZ)
+    shaped = np.fft.irfft(spectrum / np.sqrt(np.maximum(frequency_hz, 30)), white.size)
+    level = 10 ** (level_dbfs / 20)
+    return (shaped / shaped.std() * level).astype(np.float32)[None, :]
+
+
+def mouth_at(world_s: float) -> float:
+    """How far the mouth is open, 0 to 1."""
+    table = lesson_sounds().mouth
+    place = (world_s % script.LOOP_S) * MOUTH_HZ
+    low = int(place)
+    share = place - low
+    return float(table[low % table.size] * (1 - share) + table[(low + 1) % table.size] * share)
