@@ -154,18 +154,20 @@ def rig_to_dict(rig: Rig) -> dict[str, Any]:
     }
 
 
+def mode_to_dict(mode: Mode) -> dict[str, Any]:
+    """A mode as plain data: frame size and rate, or sample rate and channels."""
+    if mode.width:
+        return {"width": mode.width, "height": mode.height, "fps": str(mode.fps)}
+    return {"sample_rate_hz": mode.sample_rate_hz, "channels": mode.channels}
+
+
 def _input_to_dict(item: Input) -> dict[str, Any]:
-    mode: dict[str, Any]
-    if item.is_picture:
-        mode = {"width": item.mode.width, "height": item.mode.height, "fps": str(item.mode.fps)}
-    else:
-        mode = {"sample_rate_hz": item.mode.sample_rate_hz, "channels": item.mode.channels}
     return {
         "id": item.id,
         "name": item.name,
         "kind": item.kind,
         "device": item.device,
-        "mode": mode,
+        "mode": mode_to_dict(item.mode),
         "recorded": item.recorded,
     }
 

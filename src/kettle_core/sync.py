@@ -9,7 +9,9 @@ from scipy.ndimage import uniform_filter1d
 from kettle_core.errors import TimingError
 
 FloatArray = NDArray[np.floating]
-WINDOW_S = 2.0
+WINDOW_S = 0.4
+SAME_LAG_S = 0.001
+FLOOR_RATIO = 10 ** (-50 / 20)
 GRID_HZ = 240
 
 
@@ -17,8 +19,7 @@ GRID_HZ = 240
 class Lag:
     """How much later `other` is than the reference (positive: late).
 
-    `agreement` is 0 to 1: the share of windows that say the same (sounds), or the height of
-    the correlation peak (pictures). `sure` says whether it may be used for a correction.
+    `agreement` is 0 to 1: how far the correlation stands out. `sure` says whether it may be used for a correction.
     """
 
     lag_ms: float
@@ -31,8 +32,10 @@ def sound_lag(
 ) -> Lag:
     """Lag of one sound against another that shares something with it.
 
-    Generalised cross-correlation with phase transform in windows of 2 s; the lag is the
-    median of the windows that agree within 0.25 ms.
+    Generalised cross-correlation with phase transform in short windows, added up: what is
+    shared stands at one lag in all of them, however faint, and the rest averages out. Only
+    frequencies that `other` really has are looked at. It is sure when no other lag stands
+    nearly as high.
 
     Parameters
     ----------
@@ -43,6 +46,7 @@ def sound_lag(
     Returns
     -------
     Lag
+        `agreement` is how much of the peak's height no other lag reaches.
 
     Raises
     ------
@@ -57,39 +61,40 @@ def sound_lag(
     if reference.shape != other.shape:
         raise TimingError(f"Sounds of one length are needed, got {reference.size}, {other.size}.")
     window = round(WINDOW_S * sample_rate_hz)
-    starts = range(0, reference.size - window + 1, window)
-    lags = np.array(
-        [
-            _phat_lag(reference[s : s + window], other[s : s + window], sample_rate_hz, max_lag_s)
-            for s in starts
-        ]
-    )
-    lags = lags[np.isfinite(lags)]
-    if lags.size < 2:
+    reach = round(max_lag_s * sample_rate_hz)
+    total = np.zeros(2 * reach + 1)
+    for start in range(0, reference.size - window + 1, window // 2):
+        span = slice(start, start + window)
+        total += _phat(reference[span], other[span], sample_rate_hz, reach)
+    size = np.abs(total)
+    heights = size - np.median(size)
+    spread = 1.4826 * float(np.median(np.abs(heights)))
+    peak = int(heights.argmax())
+    near = round(SAME_LAG_S * sample_rate_hz)
+    rest = np.delete(heights, slice(max(0, peak - near), peak + near + 1))
+    if spread <= 0:
         return Lag(0.0, 0.0, False)
-    near = np.abs(lags[:, None] - lags[None, :]) <= 0.25
-    best = int(near.sum(axis=1).argmax())
-    agreeing = lags[near[best]]
-    share = agreeing.size / lags.size
-    return Lag(float(np.median(agreeing)), float(share), agreeing.size >= 2 and share >= 0.4)
+    agreement = 1.0 - float(rest.max() / heights[peak])
+    sure = heights[peak] >= 8 * spread and agreement >= 0.25
+    lag_ms = (peak - reach + _parabolic_offset(heights, peak)) / sample_rate_hz * 1000
+    return Lag(lag_ms, agreement, bool(sure))
 
 
-def _phat_lag(
-    reference: FloatArray, other: FloatArray, sample_rate_hz: int, max_lag_s: float
-) -> float:
-    if not (np.any(reference) and np.any(other)):
-        return float("nan")
+def _phat(
+    reference: FloatArray, other: FloatArray, sample_rate_hz: int, reach: int
+) -> FloatArray:
+    """Correlation of one window at lags of -reach to reach samples."""
     size = 2 * reference.size
-    cross = np.fft.rfft(other, size) * np.conj(np.fft.rfft(reference, size))
+    taper = np.hanning(reference.size)
+    theirs = np.fft.rfft(other * taper, size)
+    cross = theirs * np.conj(np.fft.rfft(reference * taper, size))
+    loudness = np.abs(theirs)
     whitened = cross / np.maximum(np.abs(cross), 1e-12)
+    whitened[loudness <= max(1e-3, float(loudness.max()) * FLOOR_RATIO)] = 0
     # Above 12 kHz there is little but noise and codec filters.
     whitened[int(12_000 / sample_rate_hz * size) :] = 0
     correlation = np.fft.irfft(whitened, size)
-    reach = round(max_lag_s * sample_rate_hz)
-    around = np.r_[correlation[-reach:], correlation[: reach + 1]]
-    peak = int(np.argmax(np.abs(around)))
-    place = peak - reach + _parabolic_offset(np.abs(around), peak)
-    return float(place / sample_rate_hz * 1000)
+    return np.r_[correlation[-reach:], correlation[: reach + 1]]
 
 
 def _parabolic_offset(values: FloatArray, peak: int) -> float:

@@ -21,7 +21,7 @@ CELLS = (32, 18)
 
 @dataclass(frozen=True)
 class TrackTimes:
-    """The sidecar of a track with the clock fitted to it."""
+    """Times of the frames or blocks in a track's file, with the clock fitted to all stamps."""
 
     name: str
     rows: NDArray[np.int64]
@@ -112,7 +112,8 @@ def _track_times(folder: TakeFolder, track: Mapping[str, Any]) -> TrackTimes:
         raise TakeError(f"The track {track['name']} of {folder.path.name} has no times.")
     mode = track_mode(track)
     block_ns = 0 if is_picture(track) else 480 * NS_PER_S // mode.sample_rate_hz
-    return TrackTimes(track["name"], rows, block_ns, fit_clock(rows[:, 1] + block_ns, rows[:, 2]))
+    fit = fit_clock(rows[:, 1] + block_ns, rows[:, 2])
+    return TrackTimes(track["name"], rows[rows[:, 5] == 1], block_ns, fit)
 
 
 def _track_sync(

@@ -19,7 +19,7 @@ from kettle_core.picture import Plane
 # is readable without a proper end.
 CRASH_SAFE = {"cluster_time_limit": "150", "flush_packets": "1", "live": "1"}
 MS_TIME_BASE = Fraction(1, 1000)
-TIMES_HEADER = ("no", "device_ns", "master_ns", "pts_ns", "dropped")
+TIMES_HEADER = ("no", "device_ns", "master_ns", "pts_ns", "dropped", "kept")
 BT709 = 1
 LIMITED_RANGE = 1
 
@@ -133,9 +133,13 @@ class TimesWriter:
         self._rows = csv.writer(self._file, lineterminator="\n")
         self._rows.writerow(TIMES_HEADER)
 
-    def write(self, no: int, device_ns: int, master_ns: int, pts_ns: int, dropped: int) -> None:
-        """Times of one frame; `dropped` counts those lost since the one before."""
-        self._rows.writerow((no, device_ns, master_ns, pts_ns, dropped))
+    def write(self, *row: int) -> None:
+        """Times of one frame or block, in the order of TIMES_HEADER.
+
+        `dropped` counts those lost since the one before; `kept` is 0 for a picture that
+        equals the one before and is not in the track.
+        """
+        self._rows.writerow(row)
 
     def close(self) -> None:
         """Close the file."""
@@ -143,7 +147,7 @@ class TimesWriter:
 
 
 def read_times(path: Path) -> NDArray[np.int64]:
-    """Rows of a sidecar, (N, 5) int64; a last line cut off by a kill is left out.
+    """Rows of a sidecar, (N, 6) int64; a last line cut off by a kill is left out.
 
     Raises
     ------

@@ -1,0 +1,1 @@
+"""The recording process: opens a rig's devices, shows them, records them."""

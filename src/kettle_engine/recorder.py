@@ -1,0 +1,263 @@
+"""Records the deliveries of a rack into a take folder, one thread a track."""
+
+import json
+import os
+import queue
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kettle_core.devices import Event
+from kettle_core.errors import TakeError
+from kettle_core.rig import Input, Rig, mode_to_dict, rig_to_dict
+from kettle_core.timing import NS_PER_S
+from kettle_engine.rack import Delivery, Rack
+from kettle_media.take_folder import (
+    COMPLETE,
+    TakeFolder,
+    TakeInfo,
+    append_line,
+    free_bytes,
+)
+from kettle_media.tracks import PictureWriter, SoundWriter, TimesWriter
+
+PICTURE_QUEUE = 16
+STILL_REPEAT_NS = NS_PER_S // 2
+# Devices deliver late; a little more is recorded so that every track reaches the take's end.
+TAIL_NS = 150_000_000
+DISK_RESERVE_BYTES = 200_000_000
+
+
+@dataclass(frozen=True)
+class Item:
+    """What a track thread writes; without data only the times."""
+
+    no: int
+    device_ns: int
+    master_ns: int
+    pts_ns: int
+    dropped: int
+    data: NDArray[Any] | None
+
+
+class Track:
+    """One track of a take: its files, its thread, its counts."""
+
+    def __init__(self, folder: TakeFolder, item: Input, info: dict[str, Any], wait: bool) -> None:
+        self.input = item
+        self.info = info
+        self.written = self.dropped = 0
+        self.error: TakeError | None = None
+        self._wait = wait
+        self._dropped_before = 0
+        self._first: tuple[int, int] | None = None
+        self._last_written_ns = -STILL_REPEAT_NS
+        self._times = TimesWriter(folder.times_path(info))
+        path = folder.track_path(info)
+        self._writer: PictureWriter | SoundWriter
+        if item.is_picture:
+            self._writer = PictureWriter(path, item.kind, item.mode)
+        else:
+            self._writer = SoundWriter(path, item.mode)
+        bounded = item.is_picture or wait
+        self._queue: queue.Queue[Item | None] = queue.Queue(PICTURE_QUEUE if bounded else 0)
+        self._thread = threading.Thread(target=self._run, name=f"track {item.id}", daemon=True)
+        self._thread.start()
+
+    @property
+    def waiting(self) -> int:
+        """How many frames or blocks are not written yet."""
+        return self._queue.qsize()
+
+    def take(self, delivery: Delivery, start_master_ns: int) -> None:
+        """Queue a delivery; a picture that finds the queue full is dropped and counted."""
+        capture = delivery.capture
+        block_ns = 0 if self.input.is_picture else capture.duration_ns
+        if self._first is None:
+            begun_ns = delivery.master_ns - block_ns - start_master_ns
+            if begun_ns < 0:
+                return
+            self._first = (capture.device_ns, begun_ns)
+        self.dropped += delivery.lost
+        self._dropped_before += delivery.lost
+        pts_ns = self._first[1] + capture.device_ns - self._first[0]
+        kept = capture.changed or pts_ns - self._last_written_ns >= STILL_REPEAT_NS
+        item = Item(
+            capture.no,
+            capture.device_ns,
+            delivery.master_ns,
+            pts_ns,
+            self._dropped_before,
+            capture.data if kept else None,
+        )
+        try:
+            self._queue.put(item, block=self._wait)
+        except queue.Full:
+            self.dropped += kept
+            self._dropped_before += kept
+            return
+        self._dropped_before = 0
+        if kept:
+            self._last_written_ns = pts_ns
+
+    def close(self) -> None:
+        """Write what is queued and end the files."""
+        self._queue.put(None)
+        self._thread.join()
+
+    def _run(self) -> None:
+        while (item := self._queue.get()) is not None:
+            if self.error:
+                continue
+            try:
+                self._write(item)
+            except (TakeError, OSError) as error:
+                self.error = TakeError(str(error))
+        try:
+            self._writer.close()
+            self._times.close()
+        except (TakeError, OSError) as error:
+            self.error = self.error or TakeError(str(error))
+
+    def _write(self, item: Item) -> None:
+        kept = item.data is not None
+        if item.data is not None:
+            self._writer.write(item.data, item.pts_ns)
+            self.written += 1
+        stamps = (item.no, item.device_ns, item.master_ns, item.pts_ns)
+        self._times.write(*stamps, item.dropped, int(kept))
+
+
+class Recorder:
+    """One take from start to stop. Raises TakeError if the folder or the disk won't do."""
+
+    def __init__(
+        self,
+        folder: TakeFolder,
+        rig: Rig,
+        rack: Rack,
+        start_master_ns: int,
+        realtime: bool,
+        reserve_bytes: int = DISK_RESERVE_BYTES,
+    ) -> None:
+        recorded = [i for i in rack.inputs if i.recorded]
+        if not recorded:
+            raise TakeError("Nothing would be recorded; give at least one input a track.")
+        check_room(folder, reserve_bytes)
+        self.folder = folder
+        self._reserve_bytes = reserve_bytes
+        self.start_master_ns = start_master_ns
+        self.stop_master_ns: int | None = None
+        self.reason = ""
+        self._rack = rack
+        self._next_check_ns = start_master_ns
+        self.info = TakeInfo(
+            name=folder.path.name,
+            rig=rig_to_dict(rig),
+            started_at=datetime.now(UTC).isoformat(timespec="milliseconds"),
+            start_master_ns=start_master_ns,
+            tracks=[_track_info(i, rack) for i in recorded],
+            engine_pid=os.getpid(),
+        )
+        folder.write_info(self.info)
+        self.tracks = {
+            i.id: Track(folder, i, t, wait=not realtime)
+            for i, t in zip(recorded, self.info.tracks, strict=True)
+        }
+        first = {"at_ns": 0, "what": "scene", "scene": rig.scenes[0].id}
+        append_line(folder.path / "cues.jsonl", first)
+        self.note("started", inputs=[i.id for i in recorded])
+        self._events = (folder.path / "events.jsonl").open("a", buffering=1)
+
+    def note(self, what: str, **values: Any) -> None:
+        """Write a line into the take's journal."""
+        append_line(self.folder.path / "journal.jsonl", {"what": what, **values})
+
+    def take(self, delivery: Delivery) -> None:
+        """Take a delivery of the rack; stops itself where the disk or a track fails."""
+        track = self.tracks.get(delivery.input.id)
+        stop_ns = self.stop_master_ns
+        if track and (stop_ns is None or delivery.master_ns <= stop_ns + TAIL_NS):
+            if delivery.lost:
+                self.note("frames lost", input=delivery.input.id, frames=delivery.lost)
+            track.take(delivery, self.start_master_ns)
+            if delivery.input.kind == "display":
+                self._write_events(delivery.input, self._rack.devices[delivery.input.id].events())
+        if delivery.master_ns >= self._next_check_ns and stop_ns is None:
+            self._next_check_ns = delivery.master_ns + NS_PER_S // 2
+            self._check(delivery.master_ns)
+
+    def _write_events(self, item: Input, events: Sequence[Event]) -> None:
+        for event in events:
+            row = {"device_ns": event.device_ns, "input": item.id, "what": event.kind}
+            self._events.write(json.dumps({**row, **event.values}) + "\n")
+
+    def _check(self, master_ns: int) -> None:
+        broken = next((t for t in self.tracks.values() if t.error), None)
+        if broken:
+            self.stop(master_ns, f"writing failed: {broken.error}")
+        elif free_bytes(self.folder.path) < self._reserve_bytes:
+            self.stop(master_ns, "the disk is nearly full")
+
+    def stop(self, master_ns: int, reason: str = "stopped") -> None:
+        """End the take at a master time; deliveries go on being taken for the tail."""
+        if self.stop_master_ns is None:
+            self.stop_master_ns = max(master_ns, self.start_master_ns + 1)
+            self.reason = reason
+            self.note("stopped", reason=reason)
+
+    def is_over(self, master_ns: int) -> bool:
+        """Whether the tail has passed too."""
+        return self.stop_master_ns is not None and master_ns > self.stop_master_ns + TAIL_NS
+
+    def finish(self) -> TakeInfo:
+        """Close all tracks and say in take.json how it ended."""
+        for track in self.tracks.values():
+            track.close()
+        self._events.close()
+        for track in self.tracks.values():
+            if track.error:
+                self.info.notes.append(f"{track.input.name}: {track.error}")
+        stop_ns = self.stop_master_ns or self.start_master_ns
+        self.info.duration_ns = stop_ns - self.start_master_ns
+        self.info.state, self.info.ended_because = COMPLETE, self.reason
+        if self.reason != "stopped":
+            self.info.notes.insert(0, f"This take ended by itself: {self.reason}.")
+        counts = {name: [t.written, t.dropped] for name, t in self.tracks.items()}
+        self.note("finished", written_and_dropped=counts)
+        self.folder.write_info(self.info)
+        return self.info
+
+    def size_bytes(self) -> int:
+        """Bytes of all tracks so far."""
+        paths = (self.folder.track_path(t) for t in self.info.tracks)
+        return sum(p.stat().st_size for p in paths if p.exists())
+
+
+def check_room(folder: TakeFolder, reserve_bytes: int) -> None:
+    """Raise TakeError where the disk has no room for a take."""
+    free = free_bytes(folder.path)
+    if free < reserve_bytes:
+        raise TakeError(
+            f"The disk has only {free / 1e6:.0f} MB left and a take needs at least "
+            f"{reserve_bytes / 1e6:.0f} MB; nothing was recorded. Make room or choose another folder."
+        )
+
+
+def _track_info(item: Input, rack: Rack) -> dict[str, Any]:
+    device = rack.devices[item.id]
+    return {
+        "name": item.id,
+        "title": item.name,
+        "kind": item.kind,
+        "file": f"tracks/{item.id}.mkv",
+        "codec": "h264" if item.is_picture else "flac",
+        "mode": mode_to_dict(item.mode),
+        "reported_latency_ms": device.info.reported_latency_ms,
+        "truth": device.truth(),
+    }
