@@ -37,6 +37,9 @@ class Rack:
         except Exception:
             self.close()
             raise
+        # Opening took its time: devices begin where the clock is now.
+        for device in self.devices.values():
+            device.skip_to(clock.now_ns())
         self._due = [(self.devices[i.id].due_ns(), n) for n, i in enumerate(self.inputs)]
         heapq.heapify(self._due)
 

@@ -1,5 +1,6 @@
 """Records the deliveries of a rack into a take folder, one thread a track."""
 
+import contextlib
 import json
 import os
 import queue
@@ -57,13 +58,7 @@ class Track:
         self._dropped_before = 0
         self._first: tuple[int, int] | None = None
         self._last_written_ns = -STILL_REPEAT_NS
-        self._times = TimesWriter(folder.times_path(info))
-        path = folder.track_path(info)
-        self._writer: PictureWriter | SoundWriter
-        if item.is_picture:
-            self._writer = PictureWriter(path, item.kind, item.mode)
-        else:
-            self._writer = SoundWriter(path, item.mode)
+        self._path, self._times_path = folder.track_path(info), folder.times_path(info)
         bounded = item.is_picture or wait
         self._queue: queue.Queue[Item | None] = queue.Queue(PICTURE_QUEUE if bounded else 0)
         self._thread = threading.Thread(target=self._run, name=f"track {item.id}", daemon=True)
@@ -111,26 +106,40 @@ class Track:
         self._thread.join()
 
     def _run(self) -> None:
-        while (item := self._queue.get()) is not None:
-            if self.error:
-                continue
-            try:
-                self._write(item)
-            except (TakeError, OSError) as error:
-                self.error = TakeError(str(error))
         try:
-            self._writer.close()
-            self._times.close()
+            self._write_all()
         except (TakeError, OSError) as error:
-            self.error = self.error or TakeError(str(error))
+            self.error = TakeError(str(error))
+            while self._queue.get() is not None:
+                pass
 
-    def _write(self, item: Item) -> None:
-        kept = item.data is not None
+    def _write_all(self) -> None:
+        # Encoders are opened here: in the capture thread that would hold up all devices.
+        times = TimesWriter(self._times_path)
+        writer: PictureWriter | SoundWriter
+        if self.input.is_picture:
+            writer = PictureWriter(self._path, self.input.kind, self.input.mode)
+        else:
+            writer = SoundWriter(self._path, self.input.mode)
+        try:
+            while (item := self._queue.get()) is not None:
+                self._write(writer, times, item)
+        except (TakeError, OSError):
+            # What is there already gets its end if it can; the first error is the one told.
+            with contextlib.suppress(TakeError, OSError):
+                writer.close()
+            raise
+        writer.close()
+        times.close()
+
+    def _write(
+        self, writer: PictureWriter | SoundWriter, times: TimesWriter, item: Item
+    ) -> None:
         if item.data is not None:
-            self._writer.write(item.data, item.pts_ns)
+            writer.write(item.data, item.pts_ns)
             self.written += 1
         stamps = (item.no, item.device_ns, item.master_ns, item.pts_ns)
-        self._times.write(*stamps, item.dropped, int(kept))
+        times.write(*stamps, item.dropped, int(item.data is not None))
 
 
 class Recorder:

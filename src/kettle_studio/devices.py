@@ -100,6 +100,8 @@ class SimulatedDisplay(SimulatedCamera):
         self._shown: world.Desktop | None = None
         self._picture = np.empty((0, 0), np.uint8)
         self._told_s = self._world_s(self._start_ns(self._no))
+        # Fonts and pages are drawn before the first frame is due.
+        quirefold.draw_desktop(world.desktop_at(self._told_s))
 
     def read(self) -> Capture:
         """The next frame; `changed` is False while the desktop stands still."""
@@ -125,6 +127,10 @@ class SimulatedDisplay(SimulatedCamera):
 class SimulatedWebcam(SimulatedCamera):
     """Odile at her bench."""
 
+    def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
+        super().__init__(plug, mode, from_ns)
+        presenter.draw_presenter(self._world_s(self._start_ns(self._no)), self._no)
+
     def read(self) -> Capture:
         """The next frame."""
         no, device_ns, duration_ns = self._next()
@@ -134,6 +140,10 @@ class SimulatedWebcam(SimulatedCamera):
 
 class SimulatedSound(SimulatedDevice):
     """Shared by microphone and system audio: blocks of 480 samples."""
+
+    def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
+        super().__init__(plug, mode, from_ns)
+        sounds.lesson_sounds()
 
     def _number_at(self, elapsed_ns: float) -> int:
         return int(elapsed_ns * self.mode.sample_rate_hz // (BLOCK_SAMPLES * NS_PER_S))

@@ -1,0 +1,50 @@
+"""Asks the engine; used by the web and the command line."""
+
+from pathlib import Path
+from typing import Any
+
+import zmq
+
+from kettle_core.errors import EngineError, RigError
+from kettle_engine.protocol import command_address
+
+NOT_RUNNING = (
+    "The recording engine is not running, so nothing can be shown or recorded. "
+    "Start everything with ./kettle demo or ./kettle serve."
+)
+
+
+class EngineClient:
+    """One question at a time, each on a socket of its own."""
+
+    def __init__(self, data_dir: Path, timeout_ms: int = 4000) -> None:
+        self._address = command_address(data_dir)
+        self._timeout_ms = timeout_ms
+
+    def ask(self, do: str, **values: Any) -> Any:
+        """Send a command and give its answer.
+
+        Raises
+        ------
+        EngineError
+            If the engine does not answer or refuses.
+        RigError
+            If it refuses because of the rig.
+        """
+        socket = zmq.Context.instance().socket(zmq.REQ)
+        socket.linger = 0
+        try:
+            socket.connect(self._address)
+            socket.send_json({"do": do, **values})
+            if not socket.poll(self._timeout_ms):
+                raise EngineError(NOT_RUNNING)
+            answer = socket.recv_json()
+        finally:
+            socket.close()
+        if not isinstance(answer, dict):
+            raise EngineError("The engine gave an answer that is no object.")
+        if "error" in answer:
+            if answer.get("field"):
+                raise RigError(answer["error"], answer["field"])
+            raise EngineError(answer["error"])
+        return answer["ok"]

@@ -1,0 +1,128 @@
+"""The engine's process: answers commands, repairs what a crash left behind.
+
+Start it with `python -m kettle_engine.server DATA_FOLDER`.
+"""
+
+import json
+import os
+import signal
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import cv2
+import zmq
+
+from kettle_core.errors import EngineError, KettleError
+from kettle_core.rig import rig_from_dict
+from kettle_engine.client import EngineClient
+from kettle_engine.clock import WallClock
+from kettle_engine.engine import Engine
+from kettle_engine.protocol import command_address, live_address, socket_folder
+from kettle_engine.publisher import Publisher, machine_status
+from kettle_media.repair import find_unfinished, repair_take
+from kettle_media.take_folder import free_bytes
+from kettle_studio.driver import Studio
+
+
+class Server:
+    """Commands as JSON objects: {"do": NAME, …} gives {"ok": …} or {"error": SENTENCE}."""
+
+    def __init__(self, data_dir: Path) -> None:
+        self._data_dir = data_dir
+        self._takes = data_dir / "takes"
+        self._takes.mkdir(parents=True, exist_ok=True)
+        folder = socket_folder(data_dir)
+        folder.mkdir(mode=0o700, exist_ok=True)
+        self._socket = zmq.Context.instance().socket(zmq.REP)
+        self._bind(command_address(data_dir))
+        self.repaired = [self._repair(f) for f in find_unfinished(self._takes)]
+        self._studio = Studio()
+        self._engine = Engine(self._studio, WallClock())
+        self._publisher = Publisher(self._engine, live_address(data_dir), self._more_status)
+        self._running = True
+        self._commands: dict[str, Callable[[dict[str, Any]], Any]] = {
+            "hello": lambda _: {"pid": os.getpid(), "repaired": self.repaired},
+            "open_rig": self._open_rig,
+            "record": self._record,
+            "stop": lambda _: self._engine.call(self._engine.stop),
+            "status": lambda _: {**self._engine.status(), **self._more_status()},
+            "quit": self._quit,
+        }
+
+    def _bind(self, address: str) -> None:
+        try:
+            found = EngineClient(self._data_dir, timeout_ms=400).ask("hello")
+        except EngineError:
+            self._socket.bind(address)
+            return
+        raise EngineError(f"An engine runs for {self._data_dir} already (process {found['pid']}).")
+
+    def _repair(self, folder: Any) -> dict[str, Any]:
+        try:
+            info = repair_take(folder)
+            return {"folder": str(folder.path), "notes": info.notes}
+        except (KettleError, OSError) as error:
+            return {"folder": str(folder.path), "notes": [f"Repair failed: {error}"]}
+
+    def _more_status(self) -> dict[str, Any]:
+        return machine_status(free_bytes(self._takes))
+
+    def _open_rig(self, command: dict[str, Any]) -> None:
+        rig = rig_from_dict(command["rig"])
+        self._engine.call(lambda: self._engine.open_rig(rig))
+
+    def _record(self, command: dict[str, Any]) -> None:
+        rig = rig_from_dict(command["rig"])
+        path = (self._takes / str(command["folder"])).resolve()
+        if path.parent != self._takes.resolve():
+            raise EngineError(f"Takes lie in {self._takes}; “{command['folder']}” does not.")
+        countdown_s = int(command.get("countdown_s", 0))
+        self._engine.call(lambda: self._engine.record(rig, path, countdown_s))
+
+    def _quit(self, _: dict[str, Any]) -> None:
+        self._running = False
+
+    def run(self) -> None:
+        """Answer until told to quit."""
+        while self._running:
+            if self._socket.poll(500):
+                self._socket.send_json(self._answer(self._socket.recv()))
+        self._engine.close()
+        self._publisher.close()
+        self._socket.close(linger=200)
+
+    def _answer(self, message: bytes) -> dict[str, Any]:
+        try:
+            command = json.loads(message)
+            return {"ok": self._commands[command["do"]](command)}
+        except KettleError as error:
+            return {"error": str(error), "field": getattr(error, "field", "")}
+        except (KeyError, TypeError, ValueError) as error:
+            return {"error": f"The engine does not know this command: {error!r}.", "field": ""}
+
+    def end(self, *_: object) -> None:
+        """Leave the loop at the next look."""
+        self._running = False
+
+
+def main() -> int:
+    """Run the engine for a data folder."""
+    # One thread a call: the tracks' threads share two cores already.
+    cv2.setNumThreads(1)
+    try:
+        server = Server(Path(sys.argv[1]))
+    except KettleError as error:
+        print(error, file=sys.stderr)
+        return 2
+    signal.signal(signal.SIGTERM, server.end)
+    signal.signal(signal.SIGINT, server.end)
+    for repaired in server.repaired:
+        print(f"{Path(repaired['folder']).name}: {' '.join(repaired['notes'])}", flush=True)
+    server.run()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
