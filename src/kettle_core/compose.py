@@ -58,7 +58,9 @@ def plan_scene(scene: Scene, format_: Format, width: int = 0) -> ScenePlan:
     factor = (width or format_.frame_width) / format_.frame_width
     frame = scale_box(Box(0, 0, format_.frame_width, format_.frame_height), factor)
     layers = tuple(
-        PlacedLayer(x.input_id, scale_box(x.box, factor), x.crop, x.shape) for x in scene.layers
+        PlacedLayer(x.input_id, scale_box(x.box, factor), x.crop, x.shape)
+        for x in scene.layers
+        if x.shown
     )
     covered = layers and layers[0].shape == "rectangle" and layers[0].box == frame
     backdrop = None if covered else blank_i420(frame.width, frame.height, BACKDROP_RGB)

@@ -186,3 +186,12 @@ def blend_plane(target: Plane, source: Plane, alpha: Alpha) -> None:
     mixed = source * alpha + target * (OPAQUE - alpha) + OPAQUE // 2
     np.right_shift(mixed, 8, out=mixed)
     target[:] = mixed
+
+
+def picture_to_jpeg(picture: Picture, quality: int) -> bytes:
+    """A picture as JPEG, quality 1 to 100. Raises PictureError."""
+    bgr = picture_to_rgb(picture)[..., ::-1]
+    done, data = cv2.imencode(".jpg", bgr, [cv2.IMWRITE_JPEG_QUALITY, quality])
+    if not done:
+        raise PictureError(f"A picture of {picture.width} × {picture.height} px gave no JPEG.")
+    return bytes(data)

@@ -1,12 +1,12 @@
 """The rig as values: inputs, scenes, format; read from and written to plain data."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
-from kettle_core.devices import PICTURE_KINDS, SOUND_KINDS, Mode
+from kettle_core.devices import PICTURE_KINDS, SOUND_KINDS, DeviceInfo, Mode
 from kettle_core.errors import RigError
 from kettle_core.layout import Box, corner_square, crop_to_aspect, fit_inside
 
@@ -43,14 +43,16 @@ class Layer:
     box: Box
     crop: Box
     shape: str = "rectangle"
+    shown: bool = True
 
 
 @dataclass(frozen=True)
 class SceneSound:
-    """An input heard in a scene."""
+    """An input in the mix of a scene; one that is not heard keeps its gain."""
 
     input_id: str
     gain_db: float = 0.0
+    heard: bool = True
 
 
 @dataclass(frozen=True)
@@ -91,7 +93,7 @@ class Rig:
 
     def voice_in(self, scene: Scene) -> Input | None:
         """The first microphone heard in a scene, or None: then the scene has no voice."""
-        heard = {sound.input_id for sound in scene.sounds}
+        heard = {sound.input_id for sound in scene.sounds if sound.heard}
         for candidate in self.inputs:
             if candidate.kind == "microphone" and candidate.id in heard:
                 return candidate
@@ -120,6 +122,51 @@ def first_scene(name: str, inputs: tuple[Input, ...], format_: Format) -> Scene:
         if i.kind in SOUND_KINDS
     )
     return Scene("scene-1", name, tuple(layers), sounds)
+
+
+def rig_of_devices(name: str, devices: Sequence[DeviceInfo]) -> Rig:
+    """A rig of all that is plugged in, each at its first mode, with one scene."""
+    inputs = tuple(Input(d.id, d.name, d.kind, d.id, d.modes[0]) for d in devices)
+    format_ = Format()
+    return Rig(name, inputs, (first_scene("Sheet and me", inputs, format_),), format_)
+
+
+def with_crosspoint(rig: Rig, input_id: str, what: str, scene_id: str = "") -> Rig:
+    """The rig with one crosspoint of the patch sheet changed over.
+
+    Parameters
+    ----------
+    rig : Rig
+    input_id : str
+    what : "recorded", or "seen" / "heard" in a scene where the input has a place
+    scene_id : str, for "seen" and "heard"
+
+    Raises
+    ------
+    RigError
+        If there is no such crosspoint.
+    """
+    rig.input(input_id)
+    if what == "recorded":
+        inputs = tuple(
+            replace(i, recorded=not i.recorded) if i.id == input_id else i for i in rig.inputs
+        )
+        return replace(rig, inputs=inputs)
+    scene = next((s for s in rig.scenes if s.id == scene_id), None)
+    if scene is None or what not in ("seen", "heard"):
+        raise RigError(f"The patch sheet has no crosspoint “{what}” in “{scene_id}”.", "scenes")
+    layers = tuple(
+        replace(x, shown=not x.shown) if what == "seen" and x.input_id == input_id else x
+        for x in scene.layers
+    )
+    sounds = tuple(
+        replace(x, heard=not x.heard) if what == "heard" and x.input_id == input_id else x
+        for x in scene.sounds
+    )
+    if layers == scene.layers and sounds == scene.sounds:
+        raise RigError(f"“{input_id}” has no place in the scene “{scene.name}”.", "scenes")
+    changed = replace(scene, layers=layers, sounds=sounds)
+    return replace(rig, scenes=tuple(changed if s is scene else s for s in rig.scenes))
 
 
 def with_format(rig: Rig, format_: Format) -> Rig:
@@ -182,10 +229,13 @@ def _scene_to_dict(scene: Scene) -> dict[str, Any]:
                 "box": _box_to_list(layer.box),
                 "crop": _box_to_list(layer.crop),
                 "shape": layer.shape,
+                "shown": layer.shown,
             }
             for layer in scene.layers
         ],
-        "sounds": [{"input": s.input_id, "gain_db": s.gain_db} for s in scene.sounds],
+        "sounds": [
+            {"input": s.input_id, "gain_db": s.gain_db, "heard": s.heard} for s in scene.sounds
+        ],
     }
 
 
@@ -259,20 +309,23 @@ def _read_input(reader: "_Reader") -> Input:
             sample_rate_hz=mode.number("sample_rate_hz", 8000, 192_000),
             channels=mode.number("channels", 1, 2),
         )
-    recorded = reader.value("recorded")
-    if not isinstance(recorded, bool):
-        raise reader.wrong("recorded", "true or false", recorded)
-    name = reader.text("name")
-    return Input(reader.key("id"), name, kind, reader.text("device"), settings, recorded)
+    name, device = reader.text("name"), reader.text("device")
+    return Input(reader.key("id"), name, kind, device, settings, reader.truth("recorded"))
 
 
 def _read_scene(reader: "_Reader") -> Scene:
     layers = tuple(
-        Layer(r.key("input"), r.box("box"), r.box("crop"), r.choice("shape", LAYER_SHAPES))
+        Layer(
+            r.key("input"),
+            r.box("box"),
+            r.box("crop"),
+            r.choice("shape", LAYER_SHAPES),
+            r.truth("shown"),
+        )
         for r in reader.rows("layers", 64)
     )
     sounds = tuple(
-        SceneSound(r.key("input"), r.decimal("gain_db", *GAIN_RANGE_DB))
+        SceneSound(r.key("input"), r.decimal("gain_db", *GAIN_RANGE_DB), r.truth("heard"))
         for r in reader.rows("sounds", 64)
     )
     return Scene(reader.key("id"), reader.text("name"), layers, sounds)
@@ -333,6 +386,12 @@ class _Reader:
         if not isinstance(got, int | float) or isinstance(got, bool) or not low <= got <= high:
             raise self.wrong(name, f"a number from {low:g} to {high:g}", got)
         return float(got)
+
+    def truth(self, name: str) -> bool:
+        got = self.value(name)
+        if not isinstance(got, bool):
+            raise self.wrong(name, "true or false", got)
+        return got
 
     def rate(self, name: str) -> Fraction:
         got = self.value(name)

@@ -90,6 +90,21 @@ def measure_level(sound: Sound) -> Level:
     return Level(ratio_to_db(float(size.max())), ratio_to_db(rms), clipped)
 
 
+STRIP_FLOOR_DBFS = -60.0
+STRIP_TICKS_DBFS = (-48, -36, -24, -18, -12, -6, -3)
+VOICE_BAND_DBFS = (-18.0, -6.0)
+
+
+def strip_position(level_dbfs: float) -> float:
+    """Place on a level strip, 0 to 1; the scale is finer near the top.
+
+    >>> [round(strip_position(v), 2) for v in (-80, -30, 0)]
+    [0.0, 0.35, 1.0]
+    """
+    share = min(max((level_dbfs - STRIP_FLOOR_DBFS) / -STRIP_FLOOR_DBFS, 0.0), 1.0)
+    return float(share**1.5)
+
+
 class PeakLimiter:
     """Keeps sample peaks at or under a ceiling with a look-ahead, the same for both channels.
 

@@ -5,7 +5,7 @@ import threading
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.sound import SILENCE_DBFS, measure_level
+from kettle_core.sound import SILENCE_DBFS, measure_level, strip_position
 
 HOLD_S = 1.5
 
@@ -28,7 +28,7 @@ class Meter:
             del self._blocks[:-100]
 
     def read(self) -> dict[str, float]:
-        """Peak and RMS in dBFS, held peak, clipped samples since the device was opened."""
+        """Levels in dBFS and their places on a strip; clips since the device was opened."""
         with self._lock:
             blocks, self._blocks = self._blocks, []
         if not blocks:
@@ -45,4 +45,6 @@ class Meter:
             "rms_dbfs": round(level.rms_dbfs, 1),
             "held_dbfs": round(self._held_dbfs, 1),
             "clipped": self._clipped,
+            "peak_at": round(strip_position(level.peak_dbfs), 4),
+            "held_at": round(strip_position(self._held_dbfs), 4),
         }

@@ -7,13 +7,12 @@ import time
 from collections.abc import Callable
 from typing import Any
 
-import cv2
 import zmq
 
 from kettle_core.compose import compose_frame, plan_scene
 from kettle_core.errors import KettleError
 from kettle_core.layout import Box, even
-from kettle_core.picture import Picture, picture_from_i420, picture_to_rgb, scale_picture
+from kettle_core.picture import Picture, picture_from_i420, picture_to_jpeg, scale_picture
 from kettle_engine.engine import Engine, Live
 from kettle_engine.protocol import LEVELS, PICTURE, PROGRAM, STATUS
 
@@ -101,7 +100,7 @@ class Publisher:
         self._sent["program"] = stamp
         plan = plan_scene(live.rig.scenes[0], live.rig.format, PROGRAM_WIDTH)
         frame = compose_frame(plan, dict(live.pictures))
-        self._send(PROGRAM, {}, _jpeg(picture_from_i420(frame), 82))
+        self._send(PROGRAM, {}, picture_to_jpeg(picture_from_i420(frame), 82))
 
     def _pictures(self, live: Live) -> None:
         for name, picture in list(live.pictures.items()):
@@ -111,15 +110,7 @@ class Publisher:
             height = even(PICTURE_WIDTH * picture.height / picture.width)
             whole = Box(0, 0, picture.width, picture.height)
             small = scale_picture(picture, whole, PICTURE_WIDTH, height)
-            self._send(PICTURE + name.encode(), {"input": name}, _jpeg(small, 80))
-
-
-def _jpeg(picture: Picture, quality: int) -> bytes:
-    rgb = picture_to_rgb(picture)
-    done, data = cv2.imencode(".jpg", rgb[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
-    if not done:
-        raise KettleError("A live picture could not be written as JPEG.")
-    return bytes(data)
+            self._send(PICTURE + name.encode(), {"input": name}, picture_to_jpeg(small, 80))
 
 
 def machine_status(disk_free_bytes: int) -> dict[str, Any]:

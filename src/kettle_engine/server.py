@@ -15,7 +15,7 @@ import cv2
 import zmq
 
 from kettle_core.errors import EngineError, KettleError
-from kettle_core.rig import rig_from_dict
+from kettle_core.rig import rig_from_dict, rig_of_devices, rig_to_dict
 from kettle_engine.client import EngineClient
 from kettle_engine.clock import WallClock
 from kettle_engine.engine import Engine
@@ -44,6 +44,7 @@ class Server:
         self._running = True
         self._commands: dict[str, Callable[[dict[str, Any]], Any]] = {
             "hello": lambda _: {"pid": os.getpid(), "repaired": self.repaired},
+            "propose_rig": self._propose_rig,
             "open_rig": self._open_rig,
             "record": self._record,
             "stop": lambda _: self._engine.call(self._engine.stop),
@@ -68,6 +69,9 @@ class Server:
 
     def _more_status(self) -> dict[str, Any]:
         return machine_status(free_bytes(self._takes))
+
+    def _propose_rig(self, command: dict[str, Any]) -> dict[str, Any]:
+        return rig_to_dict(rig_of_devices(command["name"], self._studio.list_devices()))
 
     def _open_rig(self, command: dict[str, Any]) -> None:
         rig = rig_from_dict(command["rig"])

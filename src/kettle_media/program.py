@@ -1,5 +1,6 @@
 """The program: composes a take's corrected tracks to MP4 (H.264 and AAC)."""
 
+import json
 import queue
 import threading
 from collections.abc import Callable, Iterator
@@ -13,14 +14,21 @@ from av.error import FFmpegError
 
 from kettle_core.compose import ScenePlan, compose_frame, frame_at, plan_scene
 from kettle_core.errors import TakeError
-from kettle_core.picture import Picture, Plane, picture_from_i420
+from kettle_core.layout import Box, even
+from kettle_core.picture import (
+    Picture,
+    Plane,
+    picture_from_i420,
+    picture_to_jpeg,
+    scale_picture,
+)
 from kettle_core.rig import Scene
 from kettle_core.sound import PeakLimiter, mix_sounds
 from kettle_core.timing import NS_PER_S, frame_count, frame_to_ns
-from kettle_media.align import TakeSync, master_sound
+from kettle_media.align import TakeSync, align_take, master_sound
 from kettle_media.master_sound import MASTER_HZ, MasterSound
-from kettle_media.take_folder import TakeFolder, TakeInfo, take_rig, track_mode
-from kettle_media.tracks import frame_to_i420, read_pictures, tag_bt709
+from kettle_media.take_folder import TakeFolder, TakeInfo, is_picture, take_rig, track_mode
+from kettle_media.tracks import frame_to_i420, read_pictures, rewrap, tag_bt709
 
 Progress = Callable[[int, int], None]
 QUEUED_FRAMES = 8
@@ -50,6 +58,53 @@ class PictureCursor:
         return self._picture
 
 
+def compose_take(
+    folder: TakeFolder,
+    target: Path,
+    on_progress: Progress = lambda done, total: None,
+    without: frozenset[str] = frozenset(),
+) -> TakeSync:
+    """Align a take's tracks and compose its program; what was measured is kept in sync.json.
+
+    Raises
+    ------
+    TakeError
+        If a track is missing or damaged, or the program can't be written.
+    """
+    info = folder.read_info()
+    unknown = without - {t["name"] for t in info.tracks}
+    if unknown:
+        raise TakeError(f"{folder.path.name} has no track {', '.join(sorted(unknown))}.")
+    for track in info.tracks:
+        if track["name"] not in without:
+            folder.check_track(track)
+    sync = align_take(folder, info, without)
+    report = [vars(track) for track in sync.tracks]
+    (folder.path / "sync.json").write_text(json.dumps(report, indent=1))
+    render_program(folder, info, sync, target, on_progress)
+    return sync
+
+
+def write_playable(folder: TakeFolder, info: TakeInfo) -> None:
+    """Rewrap every track into a file that browsers and players open, without encoding again."""
+    for track in info.tracks:
+        target = folder.playable_path(track)
+        target.parent.mkdir(exist_ok=True)
+        rewrap(folder.track_path(track), target, faststart=is_picture(track))
+
+
+def write_poster(program: Path, target: Path, width: int = 320) -> None:
+    """A small JPEG of the program at a third of its length."""
+    with av.open(str(program)) as container:
+        stream = container.streams.video[0]
+        container.seek(int((stream.duration or 0) // 3), stream=stream)
+        frame = next(container.decode(stream))
+    picture = picture_from_i420(frame_to_i420(frame))
+    height = even(width * picture.height / picture.width)
+    small = scale_picture(picture, Box(0, 0, picture.width, picture.height), width, height)
+    target.write_bytes(picture_to_jpeg(small, 86))
+
+
 def render_program(
     folder: TakeFolder,
     info: TakeInfo,
@@ -77,8 +132,8 @@ def render_program(
     scene = Scene(
         scene.id,
         scene.name,
-        tuple(x for x in scene.layers if x.input_id in names),
-        tuple(x for x in scene.sounds if x.input_id in names),
+        tuple(x for x in scene.layers if x.shown and x.input_id in names),
+        tuple(x for x in scene.sounds if x.heard and x.input_id in names),
     )
     if not scene.layers and not scene.sounds:
         raise TakeError(f"Nothing of the scene “{scene.name}” was recorded in {folder.path.name}.")

@@ -104,21 +104,14 @@ class TakeFolder:
             raise TakeError(f"{target} is damaged at {where}: {error.message:.120}.") from error
         return TakeInfo(**data)
 
-    def check_tracks(self, info: TakeInfo) -> None:
-        """Raise TakeError naming every track whose files are missing or empty."""
-        gone = [
-            track["name"]
-            for track in info.tracks
-            if not all(
-                p.is_file() and p.stat().st_size
-                for p in (self.track_path(track), self.times_path(track))
-            )
-        ]
-        if gone:
-            raise TakeError(
-                f"The take {self.path.name} lacks the track {', '.join(gone)} or its times. "
-                "Put the files back, or compose without that track by --without."
-            )
+    def check_track(self, track: Mapping[str, Any]) -> None:
+        """Raise TakeError if a file of a track is missing or empty."""
+        for path in (self.track_path(track), self.times_path(track)):
+            if not path.is_file() or path.stat().st_size == 0:
+                raise TakeError(
+                    f"The track {track['name']} of {self.path.name} lacks its file {path.name}. "
+                    f"Put the file back, or compose with --without {track['name']}."
+                )
 
 
 def is_picture(track: Mapping[str, Any]) -> bool:

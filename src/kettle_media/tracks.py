@@ -205,6 +205,15 @@ def read_sound(path: Path) -> Iterator[NDArray[np.float32]]:
             yield np.ascontiguousarray(values, dtype=np.float32)
 
 
+def count_packets(path: Path) -> int:
+    """Encoded packets of a track. Raises TakeError if it can't be opened."""
+    with _told(path), av.open(str(path)) as container:
+        try:
+            return sum(1 for packet in container.demux(container.streams[0]) if packet.size)
+        except av.error.InvalidDataError as error:
+            raise TakeError(f"The track {path.name} is damaged: {error}.") from error
+
+
 def rewrap(source: Path, target: Path, faststart: bool = False) -> int:
     """Put the same encoded packets into another container; returns how many there were.
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from kettle_core.devices import Device, DeviceInfo, Mode
 from kettle_core.errors import DeviceError
-from kettle_core.rig import Format, Input, Rig, first_scene
+from kettle_core.rig import Rig, rig_of_devices
 from kettle_studio.clock import DeviceClock
 from kettle_studio.devices import (
     Plug,
@@ -87,13 +87,6 @@ class Studio:
             offered = ", ".join(m.in_words() for m in plug.info.modes)
             raise DeviceError(f"{plug.info.name} has no mode {mode.in_words()}; it has {offered}.")
         return kind(plug, mode, from_ns)  # type: ignore[return-value]
-
-
-def rig_of_devices(name: str, devices: Sequence[DeviceInfo]) -> Rig:
-    """A rig of all that is plugged in, each at its first mode, with one scene."""
-    inputs = tuple(Input(d.id, d.name, d.kind, d.id, d.modes[0]) for d in devices)
-    format_ = Format()
-    return Rig(name, inputs, (first_scene("Sheet and me", inputs, format_),), format_)
 
 
 def demo_rig() -> Rig:

@@ -1,0 +1,64 @@
+"""Reads the words after ./kettle and runs one command; bad input ends with status 2."""
+
+import argparse
+import sys
+from pathlib import Path
+
+from kettle_cli import bench, develop, media_commands, run_commands
+from kettle_core.errors import KettleError
+
+
+def parser() -> argparse.ArgumentParser:
+    """All commands with their options."""
+    top = argparse.ArgumentParser(prog="./kettle")
+    words = top.add_subparsers(required=True, metavar="COMMAND")
+    for name, run in (("demo", run_commands.demo), ("serve", run_commands.serve)):
+        command = words.add_parser(name, help=run.__doc__)
+        command.add_argument("--port", type=int, help="port on 127.0.0.1 (default: 8470 or next)")
+        if name == "demo":
+            command.add_argument("--fresh", action="store_true", help="delete all data first")
+        command.set_defaults(run=run)
+
+    take = words.add_parser("take", help=media_commands.take.__doc__)
+    take.add_argument("--rig", required=True, help="a rig's name, or a rig file (.json)")
+    take.add_argument("--seconds", type=float, required=True)
+    take.add_argument("--out", type=Path, required=True, help="new folder for the take")
+    take.add_argument("--fast", action="store_true", help="virtual clock: as fast as it goes")
+    take.add_argument("--seed", type=int, default=1, help="seed of the studio's clocks")
+    take.set_defaults(run=media_commands.take)
+
+    compose = words.add_parser("compose", help=media_commands.compose.__doc__)
+    compose.add_argument("take", type=Path, help="folder of a take")
+    compose.add_argument("--out", type=Path, required=True, help="the .mp4 to write")
+    compose.add_argument("--without", action="append", metavar="TRACK", help="leave a track out")
+    compose.add_argument("--replace", action="store_true", help="replace an existing file")
+    compose.set_defaults(run=media_commands.compose)
+
+    inspect = words.add_parser("inspect", help=media_commands.inspect.__doc__)
+    inspect.add_argument("take", type=Path, help="folder of a take")
+    inspect.add_argument("--json", action="store_true")
+    inspect.set_defaults(run=media_commands.inspect)
+
+    test = words.add_parser("test", help=develop.test.__doc__)
+    test.add_argument("part", nargs="?", choices=("core", "web", "browser"))
+    test.set_defaults(run=develop.test)
+    words.add_parser("check", help=develop.check.__doc__).set_defaults(run=develop.check)
+    words.add_parser("bench", help=bench.bench.__doc__).set_defaults(run=bench.bench)
+    return top
+
+
+def main() -> int:
+    """Run the command; an error of ours is a sentence, not a trace."""
+    options = parser().parse_args()
+    try:
+        return int(options.run(options))
+    except KettleError as error:
+        print(error, file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        print("Interrupted.", file=sys.stderr)
+        return 130
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,122 @@
+"""test and check: everything that has to hold before a change lands."""
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+from argparse import Namespace
+from pathlib import Path
+
+from kettle_cli.paths import ROOT
+from kettle_core.errors import KettleError
+
+BIN = Path(sys.executable).parent
+CHROMIUM = "/usr/bin/chromium"
+PYTHON_FILES = ["src", "tests", "scripts", "kettle"]
+
+
+def check(_: Namespace) -> int:
+    """Run lint, types, import contracts and the JavaScript checks."""
+    return _report(_checks())
+
+
+def test(options: Namespace) -> int:
+    """Install what tests need, check, run all tests (or one part of them)."""
+    steps = [] if options.part else _checks()
+    manage = [sys.executable, "-Wd", "-m", "django", "test", "--settings", "kettle_web.settings_test"]
+    core = ["tests.core", "tests.media", "tests.studio", "tests.engine", "tests.cli"]
+    parts = {
+        "core": [("core", [*manage, *core, "--parallel", "2"])],
+        "web": [
+            ("web", [*manage, "tests.web", "--parallel", "2"]),
+            ("javascript", [_node(), "--test", "tests/js/"]),
+        ],
+        "browser": [("browser", [*manage, "tests.browser"])],
+    }
+    if options.part in (None, "browser"):
+        _need_chromium()
+        _need_packages()
+    for name, commands in parts.items():
+        if options.part in (None, name):
+            steps += commands
+    return _report(steps)
+
+
+def _checks() -> list[tuple[str, list[str]]]:
+    _need_packages()
+    npx = [_node(), "node_modules/.bin/biome"]
+    templates = "src/kettle_web/templates"
+    pages = [str(p) for p in sorted((ROOT / templates).rglob("*.html"))]
+    return [
+        ("ruff", [str(BIN / "ruff"), "check", *PYTHON_FILES]),
+        ("ruff format", [str(BIN / "ruff"), "format", "--check", *PYTHON_FILES]),
+        ("mypy", [str(BIN / "mypy")]),
+        ("import contracts", [str(BIN / "lint-imports"), "--no-cache"]),
+        ("migrations", [sys.executable, "-m", "django", "makemigrations", "--check", "--dry-run"]),
+        ("djlint", [str(BIN / "djlint"), "--lint", "--quiet", templates]),
+        ("djhtml", [str(BIN / "djhtml"), "--check", "--tabwidth", "2", *pages]),
+        ("biome", [*npx, "check", "src/kettle_web/static", "tests/js"]),
+        ("tsc", [_node(), "node_modules/.bin/tsc", "--project", "tsconfig.json"]),
+    ]
+
+
+def _report(steps: list[tuple[str, list[str]]]) -> int:
+    """Run every step, so that one failure does not hide the next."""
+    results = []
+    for name, command in steps:
+        print(f"── {name}", flush=True)
+        began = time.monotonic()
+        code = subprocess.run(command, cwd=ROOT, env=_environment()).returncode
+        results.append((name, code, time.monotonic() - began))
+    print("──")
+    for name, code, seconds in results:
+        print(f"{'ok' if code == 0 else 'FAILED':<7}{name} ({seconds:.0f} s)")
+    failed = sum(1 for _, code, _ in results if code)
+    print(f"{len(results) - failed} passed, {failed} failed", flush=True)
+    return 1 if failed else 0
+
+
+def _environment() -> dict[str, str]:
+    return {**os.environ, "PATH": f"{BIN}{os.pathsep}{os.environ['PATH']}"}
+
+
+def _node() -> str:
+    """Node's program: the machine's, or the one from PyPI."""
+    found = shutil.which("node") or shutil.which("node", path=str(BIN))
+    if found:
+        return found
+    lock = ROOT / "requirements" / "node.lock"
+    _run("Installing Node from PyPI", [sys.executable, "-m", "pip", "install", "--quiet",
+                                       "--require-hashes", "-r", str(lock)])  # fmt: skip
+    return str(BIN / "node")
+
+
+def _need_packages() -> None:
+    """Install the JavaScript checks at the versions of package-lock.json."""
+    lock, stamp = ROOT / "package-lock.json", ROOT / "node_modules" / ".installed"
+    if stamp.exists() and stamp.read_text() == lock.read_text():
+        return
+    npm = shutil.which("npm", path=f"{Path(_node()).parent}{os.pathsep}{os.environ['PATH']}")
+    if npm is None:
+        raise KettleError("npm is not on this machine; install Debian's package npm.")
+    _run("Installing the JavaScript checks", [npm, "ci", "--silent", "--no-audit", "--no-fund"])
+    stamp.write_text(lock.read_text())
+
+
+def _need_chromium() -> None:
+    """Install Debian's Chromium as root; otherwise say what to install."""
+    if Path(CHROMIUM).exists():
+        return
+    if os.geteuid() or not shutil.which("apt-get"):
+        raise KettleError("The browser tests need Chromium; install Debian's package chromium.")
+    _run("Updating Debian's package lists", ["apt-get", "update", "-qq"])
+    _run("Installing Chromium", ["apt-get", "install", "-y", "-qq", "chromium"])
+
+
+def _run(what: str, command: list[str]) -> None:
+    print(f"{what} …", flush=True)
+    environment = {**_environment(), "DEBIAN_FRONTEND": "noninteractive"}
+    done = subprocess.run(command, cwd=ROOT, env=environment, stdout=subprocess.DEVNULL)
+    if done.returncode:
+        raise KettleError(f"{what} failed with status {done.returncode}: {' '.join(command)}")

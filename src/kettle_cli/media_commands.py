@@ -1,0 +1,137 @@
+"""take, compose and inspect: the main job without pages."""
+
+import json
+import sys
+import time
+from argparse import Namespace
+from pathlib import Path
+
+import cv2
+
+from kettle_cli.paths import DATA
+from kettle_core.errors import KettleError, RigError
+from kettle_core.rig import Rig, rig_from_dict
+from kettle_engine.clock import VirtualClock, WallClock
+from kettle_engine.take import record_take
+from kettle_media.inspect import inspect_take
+from kettle_media.program import compose_take
+from kettle_media.take_folder import TakeFolder
+from kettle_studio.driver import Studio, demo_rig
+
+MAX_SECONDS = 24 * 3600
+
+
+class Progress:
+    """A line that is written over on a terminal; elsewhere one line every tenth."""
+
+    def __init__(self, what: str, unit: str) -> None:
+        self._what, self._unit = what, unit
+        self._began = time.monotonic()
+        self._told = -1
+
+    def __call__(self, done: float, total: float) -> None:
+        tenths = int(10 * done / total)
+        line = f"{self._what}: {done:.0f} of {total:.0f} {self._unit}"
+        if sys.stderr.isatty():
+            left_s = (time.monotonic() - self._began) * (total - done) / max(done, 1e-9)
+            print(f"\r{line}, {left_s:.0f} s left  ", end="", file=sys.stderr, flush=True)
+            if done >= total:
+                print(file=sys.stderr)
+        elif tenths > self._told:
+            self._told = tenths
+            print(line, file=sys.stderr)
+
+
+def find_rig(name: str) -> Rig:
+    """A rig by a JSON file's path, by its name in the database, or the built-in demo rig."""
+    if name.endswith(".json"):
+        try:
+            return rig_from_dict(json.loads(Path(name).read_text()))
+        except (OSError, ValueError) as error:
+            raise RigError(f"The rig file {name} cannot be read: {error}.") from error
+    kept = _kept_rigs()
+    if name in kept:
+        return rig_from_dict(kept[name])
+    if name == "demo":
+        return demo_rig()
+    known = ", ".join(sorted({"demo", *kept}))
+    raise RigError(f"There is no rig “{name}”, so nothing was recorded. Known rigs: {known}.")
+
+
+def _kept_rigs() -> dict[str, dict[str, object]]:
+    if not (DATA / "db.sqlite3").exists():
+        return {}
+    import django
+
+    django.setup()
+    from django.db import DatabaseError
+
+    from kettle_web.models import Rig as KeptRig
+
+    try:
+        return dict(KeptRig.objects.values_list("slug", "document"))
+    except DatabaseError:
+        return {}
+
+
+def take(options: Namespace) -> int:
+    """Record for some seconds into a folder."""
+    if not 0.5 <= options.seconds <= MAX_SECONDS:
+        raise KettleError(f"--seconds takes 0.5 to {MAX_SECONDS}, got {options.seconds:g}.")
+    cv2.setNumThreads(1)
+    rig = find_rig(options.rig)
+    clock = VirtualClock() if options.fast else WallClock()
+    progress = Progress("Recording", "s")
+    info = record_take(
+        Studio(options.seed),
+        clock,
+        rig,
+        options.out,
+        round(options.seconds * 1e9),
+        lambda seconds: progress(seconds, options.seconds),
+    )
+    print(f"{options.out}: {(info.duration_ns or 0) / 1e9:.3f} s, {len(info.tracks)} tracks")
+    for note in info.notes:
+        print(note)
+    return 0 if info.ended_because == "stopped" else 1
+
+
+def compose(options: Namespace) -> int:
+    """Compose a take's program to MP4."""
+    cv2.setNumThreads(1)
+    if options.out.suffix != ".mp4":
+        raise KettleError(f"The program is written as .mp4; {options.out} has another ending.")
+    if not options.out.parent.is_dir():
+        raise KettleError(f"The folder {options.out.parent} is not there; make it first.")
+    if options.out.exists() and not options.replace:
+        raise KettleError(f"{options.out} exists and was left alone; add --replace to replace it.")
+    progress = Progress("Composing", "frames")
+    without = frozenset(options.without or ())
+    sync = compose_take(TakeFolder(options.take), options.out, progress, without)
+    print(f"{options.out}: {len(sync.tracks)} tracks, {options.out.stat().st_size / 1e6:.1f} MB")
+    return 0
+
+
+def inspect(options: Namespace) -> int:
+    """Print a take's figures as JSON or as a table."""
+    found = inspect_take(TakeFolder(options.take))
+    if options.json:
+        print(json.dumps(found, indent=1, ensure_ascii=False))
+    else:
+        print(f"{found['name']}: {found['state']}, {found['duration_s']} s")
+        for note in found["notes"]:
+            print(f"  {note}")
+        for row in found["tracks"]:
+            print("  " + _line(row))
+    return 1 if any("error" in row for row in found["tracks"]) else 0
+
+
+def _line(row: dict[str, object]) -> str:
+    if "error" in row:
+        return f"{row['name']:<12} {row['error']}"
+    size = row["size"] or f"{row['sample_rate_hz']} Hz x {row['channels']}"
+    return (
+        f"{row['name']:<12} {row['codec']:<5} {size:<14} {row['frames']:>7} frames "
+        f"{row['dropped']:>4} dropped {row['duration_s']:>9} s  "
+        f"offset {row['offset_ms']:+.2f} ms  drift {row['drift_ppm']:+.2f} ppm  {row['measured']}"
+    )
