@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TypeVar
 
-from kettle_core.devices import Driver
+from kettle_core.devices import Driver, Mode
 from kettle_core.errors import EngineError, KettleError
 from kettle_core.picture import Picture, picture_from_i420
-from kettle_core.rig import Rig, rig_to_dict
+from kettle_core.rig import Rig
 from kettle_core.timing import NS_PER_S
 from kettle_engine.clock import Clock
 from kettle_engine.meter import Meter
@@ -162,7 +162,7 @@ class Engine:
 
     def open_rig(self, rig: Rig) -> None:
         """Open a rig's devices; one that is open already stays so."""
-        if self.live and rig_to_dict(self.live.rig)["inputs"] == rig_to_dict(rig)["inputs"]:
+        if self.live and _devices(self.live.rig) == _devices(rig):
             self.live.rig = rig
             return
         if self.state not in (IDLE, WATCHING):
@@ -225,6 +225,10 @@ class Engine:
                 },
             }
         return found
+
+
+def _devices(rig: Rig) -> list[tuple[str, str, Mode]]:
+    return [(i.id, i.device, i.mode) for i in rig.inputs]
 
 
 def _ended(folder: TakeFolder, info: TakeInfo) -> dict[str, Any]:

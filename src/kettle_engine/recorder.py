@@ -154,7 +154,7 @@ class Recorder:
         realtime: bool,
         reserve_bytes: int = DISK_RESERVE_BYTES,
     ) -> None:
-        recorded = [i for i in rack.inputs if i.recorded]
+        recorded = [i for i in rig.inputs if i.recorded]
         if not recorded:
             raise TakeError("Nothing would be recorded; give at least one input a track.")
         check_room(folder, reserve_bytes)

@@ -1,0 +1,161 @@
+"""What pages show, read and put into words; nothing is changed here."""
+
+import json
+import shutil
+from dataclasses import dataclass
+from typing import Any
+
+from django.conf import settings
+from django.utils import timezone
+
+from kettle_core.rig import Input, Scene
+from kettle_core.rig import Rig as RigValues
+from kettle_core.sound import STRIP_TICKS_DBFS, VOICE_BAND_DBFS, strip_position
+from kettle_web.models import Rig, Take
+
+KIND_WORDS = {
+    "display": "display",
+    "webcam": "webcam",
+    "microphone": "microphone",
+    "system-audio": "system audio",
+}
+
+
+@dataclass(frozen=True)
+class Crosspoint:
+    """One cell of the patch sheet: "seen", "heard" or "recorded", on or off; None: no place."""
+
+    what: str | None
+    on: bool
+    scene_id: str
+    label: str
+
+
+@dataclass(frozen=True)
+class SheetRow:
+    """An input with its cells."""
+
+    input: Input
+    kind: str
+    scenes: tuple[Crosspoint, ...]
+    track: Crosspoint
+    track_no: str
+
+
+@dataclass(frozen=True)
+class SheetColumn:
+    """A scene with its foot."""
+
+    scene: Scene
+    voice: str
+
+
+def patch_sheet(values: RigValues) -> dict[str, Any]:
+    """Rows, columns and findings of a rig's patch sheet."""
+    numbers = {"P": 0, "S": 0}
+    rows = []
+    for item in values.inputs:
+        letter = "P" if item.is_picture else "S"
+        if item.recorded:
+            numbers[letter] += 1
+        cells = tuple(_scene_crosspoint(scene, item) for scene in values.scenes)
+        track = Crosspoint("recorded", item.recorded, "", f"{item.name}: recorded on its own track")
+        number = f"{letter}{numbers[letter]}" if item.recorded else ""
+        rows.append(SheetRow(item, KIND_WORDS[item.kind], cells, track, number))
+    columns = [_column(values, scene) for scene in values.scenes]
+    return {
+        "rows": rows,
+        "columns": columns,
+        "pictures": numbers["P"],
+        "sounds": numbers["S"],
+        "findings": _findings(values),
+    }
+
+
+def _column(values: RigValues, scene: Scene) -> SheetColumn:
+    voice = values.voice_in(scene)
+    return SheetColumn(scene, voice.name if voice else "")
+
+
+def _scene_crosspoint(scene: Scene, item: Input) -> Crosspoint:
+    for layer in scene.layers:
+        if layer.input_id == item.id:
+            label = f"{item.name}: seen in {scene.name}"
+            return Crosspoint("seen", layer.shown, scene.id, label)
+    for sound in scene.sounds:
+        if sound.input_id == item.id:
+            return Crosspoint("heard", sound.heard, scene.id, f"{item.name}: heard in {scene.name}")
+    return Crosspoint(None, False, scene.id, "")
+
+
+def _findings(values: RigValues) -> list[tuple[str, str]]:
+    """Short title and sentence of what is worth a look."""
+    found = []
+    for scene in values.scenes:
+        if values.voice_in(scene) is None:
+            found.append(
+                (
+                    f"“{scene.name}” has no voice.",
+                    "No microphone is heard in it, so your voice would be missing from the "
+                    "program. Put one back by its bar in the sheet.",
+                )
+            )
+        used = [x.input_id for x in scene.layers if x.shown]
+        used += [x.input_id for x in scene.sounds if x.heard]
+        for item in values.inputs:
+            if item.id in used and not item.recorded:
+                found.append(
+                    (
+                        f"{item.name} has no track.",
+                        f"It is part of “{scene.name}” but would be missing from the program. "
+                        "Give it a track by the dot in the last column.",
+                    )
+                )
+    return found
+
+
+def level_strip() -> dict[str, Any]:
+    """Places on a level strip, in % of its width."""
+    return {
+        "ticks": [{"db": db, "at": f"{100 * strip_position(db):.1f}"} for db in STRIP_TICKS_DBFS],
+        "band_from": f"{100 * strip_position(VOICE_BAND_DBFS[0]):.1f}",
+        "band_width": f"{100 * (strip_position(VOICE_BAND_DBFS[1]) - strip_position(VOICE_BAND_DBFS[0])):.1f}",
+    }
+
+
+def rig_costs(rig: Rig) -> dict[str, Any]:
+    """What recording costs, measured on this rig's last take, and the room left."""
+    free_bytes = shutil.disk_usage(settings.DATA).free
+    last = rig.takes.exclude(duration_s=None).filter(duration_s__gte=1, size_bytes__gt=0).first()
+    costs: dict[str, Any] = {"free_bytes": free_bytes}
+    if last and last.duration_s:
+        per_minute = last.size_bytes / last.duration_s * 60
+        costs |= {"per_minute_bytes": per_minute, "room_minutes": free_bytes / per_minute}
+    return costs
+
+
+def program_progress(take: Take) -> dict[str, Any]:
+    """How far composing is; `left_s` is None until it can be told."""
+    left_s = None
+    if take.program == Take.Program.COMPOSING and take.program_done and take.program_began_at:
+        elapsed_s = (timezone.now() - take.program_began_at).total_seconds()
+        left_s = elapsed_s * (take.program_total - take.program_done) / take.program_done
+    return {
+        "state": take.program,
+        "words": take.get_program_display(),
+        "done": take.program_done,
+        "total": take.program_total,
+        "percent": round(100 * take.program_done / take.program_total) if take.program_total else 0,
+        "left_s": left_s,
+        "message": take.program_message,
+    }
+
+
+def sync_report(take: Take) -> list[dict[str, Any]]:
+    """The take's sync.json as rows, with the tracks' titles; empty before it is measured."""
+    try:
+        rows = json.loads((take.path / "sync.json").read_text())
+    except (OSError, ValueError):
+        return []
+    titles = {track["name"]: track["title"] for track in take.tracks}
+    return [{**row, "title": titles.get(row["name"], row["name"])} for row in rows]

@@ -1,0 +1,189 @@
+"""Everything that changes something: verbs with keyword arguments, plain values in."""
+
+import time
+from datetime import datetime
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+from django.utils import timezone
+from django.utils.text import slugify
+
+from kettle_core.errors import EngineError, TakeError
+from kettle_core.rig import Rig as RigValues
+from kettle_core.rig import rig_to_dict
+from kettle_engine.client import EngineClient
+from kettle_engine.engine import COUNTDOWN, FINISHING
+from kettle_media.take_folder import RECORDING, TakeFolder, TakeInfo
+from kettle_studio.driver import demo_rig
+from kettle_web.models import Rig, Take
+
+STOP_TIMEOUT_S = 20.0
+
+
+def engine() -> EngineClient:
+    """The engine of this data folder."""
+    return EngineClient(settings.DATA)
+
+
+@transaction.atomic
+def make_demo_rig() -> Rig:
+    """The rig of the demo scenario, once; changes made to it are kept."""
+    values = demo_rig()
+    rig, _ = Rig.objects.get_or_create(
+        slug="demo", defaults={"name": values.name, "document": rig_to_dict(values)}
+    )
+    return rig
+
+
+def create_rig(*, name: str) -> Rig:
+    """A rig of everything that is plugged in. Raises EngineError."""
+    document = engine().ask("propose_rig", name=name)
+    base = slugify(name)[:50] or "rig"
+    with transaction.atomic():
+        slug, number = base, 2
+        while Rig.objects.filter(slug=slug).exists():
+            slug, number = f"{base}-{number}", number + 1
+        return Rig.objects.create(slug=slug, name=name, document=document)
+
+
+@transaction.atomic
+def save_rig(*, rig: Rig, values: RigValues) -> None:
+    """Keep a changed rig."""
+    rig.document = rig_to_dict(values)
+    rig.name = values.name
+    rig.save()
+
+
+def start_take(*, rig: Rig, countdown_s: int) -> Take:
+    """Have the engine record into a new folder. Raises EngineError or TakeError."""
+    now = timezone.now()
+    day = timezone.localtime(now).date().isoformat()
+    with transaction.atomic():
+        number = Take.objects.filter(folder__startswith=f"{rig.slug}-{day}-").count() + 1
+        while _is_taken(folder := f"{rig.slug}-{day}-take-{number:02d}"):
+            number += 1
+        take = Take.objects.create(
+            rig=rig, folder=folder, name=f"{rig.name}, take {number}", recorded_at=now
+        )
+    try:
+        engine().ask("record", rig=rig.document, folder=folder, countdown_s=countdown_s)
+    except EngineError:
+        take.delete()
+        raise
+    return take
+
+
+def _is_taken(folder: str) -> bool:
+    return Take.objects.filter(folder=folder).exists() or (settings.TAKES / folder).exists()
+
+
+def stop_take() -> Take | None:
+    """Stop what is being recorded and have its program composed.
+
+    None where it was stopped in the countdown, before anything was recorded.
+    """
+    client = engine()
+    stopped = client.ask("stop")
+    deadline = time.monotonic() + STOP_TIMEOUT_S
+    status = client.ask("status")
+    while status["state"] in ("recording", FINISHING) and time.monotonic() < deadline:
+        time.sleep(0.05)
+        status = client.ask("status")
+    take = Take.objects.filter(state=Take.State.RECORDING).first()
+    if stopped == COUNTDOWN:
+        if take:
+            take.delete()
+        return None
+    if take:
+        read_take_from_disk(take=take)
+    return take
+
+
+def read_take_from_disk(*, take: Take) -> None:
+    """Bring a take's row up to what its folder says; compose it if it has just ended."""
+    folder = TakeFolder(take.path)
+    try:
+        info = folder.read_info()
+    except TakeError as error:
+        if take.state == Take.State.RECORDING:
+            take.state, take.notes = Take.State.FAILED, [str(error)]
+            take.save()
+        return
+    if info.state == RECORDING:
+        return
+    _fill(take, folder, info)
+    if take.program == Take.Program.NONE:
+        order_program(take=take)
+
+
+def _fill(take: Take, folder: TakeFolder, info: TakeInfo) -> None:
+    take.state = info.state
+    take.duration_s = (info.duration_ns or 0) / 1e9
+    take.notes = info.notes
+    take.tracks = [{key: track[key] for key in ("name", "title", "kind")} for track in info.tracks]
+    take.recorded_at = datetime.fromisoformat(info.started_at)
+    paths = (folder.track_path(track) for track in info.tracks)
+    take.size_bytes = sum(path.stat().st_size for path in paths if path.exists())
+    take.save()
+
+
+@transaction.atomic
+def order_program(*, take: Take) -> None:
+    """Have the program composed in the background."""
+    from kettle_web.tasks import compose_program
+
+    take.program, take.program_done, take.program_total = Take.Program.WAITING, 0, 0
+    take.program_message = ""
+    take.save()
+    transaction.on_commit(lambda: compose_program.enqueue(take.pk))
+
+
+def look_after_takes() -> None:
+    """Find takes that ended, were repaired or were put into the folder without a page."""
+    busy = _recording_folder()
+    for take in Take.objects.filter(state=Take.State.RECORDING):
+        if take.folder != busy:
+            read_take_from_disk(take=take)
+    known = set(Take.objects.values_list("folder", flat=True))
+    for path in sorted(settings.TAKES.glob("*/take.json")):
+        if path.parent.name not in known and path.parent.name != busy:
+            _add_found_take(TakeFolder(path.parent))
+
+
+def _recording_folder() -> str:
+    try:
+        status = engine().ask("status")
+    except EngineError:
+        return ""
+    if status["state"] in (COUNTDOWN, FINISHING):
+        # The folder is about to be made or ended; its row is looked after by the next call.
+        take = Take.objects.filter(state=Take.State.RECORDING).first()
+        return take.folder if take else ""
+    return str(status.get("take", {}).get("folder", "")).rpartition("/")[2]
+
+
+def _add_found_take(folder: TakeFolder) -> None:
+    try:
+        info = folder.read_info()
+    except TakeError:
+        return
+    if info.state != RECORDING:
+        take = Take(folder=folder.path.name, name=info.name, recorded_at=timezone.now())
+        _fill(take, folder, info)
+        order_program(take=take)
+
+
+def resume_work() -> None:
+    """After a start: order again what a worker that is gone had not finished."""
+    unfinished = (Take.Program.WAITING, Take.Program.COMPOSING)
+    for take in Take.objects.filter(program__in=unfinished):
+        order_program(take=take)
+
+
+def status_or_message() -> dict[str, Any]:
+    """The engine's status, or the sentence that says why there is none."""
+    try:
+        return dict(engine().ask("status"))
+    except EngineError as error:
+        return {"state": "absent", "message": str(error)}

@@ -1,0 +1,14 @@
+"""Settings for tests: a data folder that is thrown away."""
+
+import os
+import tempfile
+
+os.environ["KETTLE_DATA"] = tempfile.mkdtemp(prefix="kettle-test-")
+
+from kettle_web.settings import *  # noqa: E402, F403
+
+DATABASES = {"default": {"ENGINE": "django.db.backends.sqlite3", "NAME": ":memory:"}}
+STORAGES = {
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+LOGGING = {"version": 1, "disable_existing_loggers": True}

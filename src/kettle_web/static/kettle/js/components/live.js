@@ -1,0 +1,67 @@
+import { pictureOf, waitBefore } from "../lib/live_message.js";
+
+const LOST =
+  "The connection to Vast Kettle is lost; a take that is being recorded goes on. The page connects again by itself.";
+
+/**
+ * Keeps one WebSocket open while the page is seen and passes on what comes as events on `root`:
+ * `live:status`, `live:levels` and `live:picture`.
+ * @param {HTMLElement} root carries data-live (the rig) and data-want
+ */
+export function mount(root) {
+  /** @type {WebSocket | null} */
+  let socket = null;
+  let tries = 0;
+  let timer = 0;
+  let ended = false;
+  const stop = new AbortController();
+
+  const tell = (/** @type {string} */ name, /** @type {unknown} */ detail) =>
+    root.dispatchEvent(new CustomEvent(name, { detail }));
+
+  const connect = () => {
+    window.clearTimeout(timer);
+    if (ended || document.hidden || socket) return;
+    const scheme = location.protocol === "https:" ? "wss" : "ws";
+    socket = new WebSocket(
+      `${scheme}://${location.host}/live/${root.dataset.live}/?want=${root.dataset.want}`,
+    );
+    socket.binaryType = "arraybuffer";
+    socket.addEventListener("open", () => {
+      tries = 0;
+    });
+    socket.addEventListener("message", (event) => {
+      if (typeof event.data !== "string") {
+        tell("live:picture", pictureOf(event.data));
+        return;
+      }
+      const message = JSON.parse(event.data);
+      tell(`live:${message.kind}`, message.values);
+    });
+    socket.addEventListener("close", () => {
+      socket = null;
+      if (ended || document.hidden) return;
+      tell("live:status", { state: "lost", message: LOST });
+      timer = window.setTimeout(connect, waitBefore(tries++));
+    });
+  };
+
+  // A hidden page gets nothing and costs nothing.
+  document.addEventListener(
+    "visibilitychange",
+    () => {
+      if (document.hidden) socket?.close();
+      else connect();
+    },
+    { signal: stop.signal },
+  );
+  connect();
+  return {
+    destroy() {
+      ended = true;
+      stop.abort();
+      window.clearTimeout(timer);
+      socket?.close();
+    },
+  };
+}

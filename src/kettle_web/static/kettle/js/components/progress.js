@@ -1,0 +1,45 @@
+import { timeLeft } from "../lib/format.js";
+
+const EVERY_MS = 500;
+
+/**
+ * Follows the composing of a program and reloads the page when it has ended.
+ * @param {HTMLElement} root carries the address in data-progress
+ */
+export function mount(root) {
+  const stop = new AbortController();
+  const bar = /** @type {HTMLProgressElement} */ (root.querySelector("progress"));
+  const words = root.querySelector("[data-progress-words]");
+  const figures = root.querySelector("[data-progress-figures]");
+  let timer = 0;
+
+  const look = async () => {
+    try {
+      const answer = await fetch(root.dataset.progress ?? "", { signal: stop.signal });
+      const progress = await answer.json();
+      if (progress.state === "done" || progress.state === "failed") {
+        location.reload();
+        return;
+      }
+      bar.value = progress.percent;
+      if (words) words.textContent = `The program is ${progress.words}.`;
+      if (figures) {
+        figures.textContent = [`${progress.percent} %`, timeLeft(progress.left_s)]
+          .filter(Boolean)
+          .join(" · ");
+      }
+    } catch {
+      if (stop.signal.aborted) return;
+      if (figures) figures.textContent = "Vast Kettle does not answer; the page keeps asking.";
+    }
+    timer = window.setTimeout(look, EVERY_MS);
+  };
+
+  timer = window.setTimeout(look, EVERY_MS);
+  return {
+    destroy() {
+      stop.abort();
+      window.clearTimeout(timer);
+    },
+  };
+}

@@ -1,0 +1,28 @@
+/** Numbers as people read them, with units. */
+
+/** @param {number} seconds @returns {string} h:mm:ss.t */
+export function elapsed(seconds) {
+  const tenths = Math.floor(Math.max(0, seconds) * 10 + 1e-6);
+  const two = (/** @type {number} */ n) => String(n).padStart(2, "0");
+  const whole = Math.floor(tenths / 10);
+  return `${Math.floor(whole / 3600)}:${two(Math.floor(whole / 60) % 60)}:${two(whole % 60)}.${tenths % 10}`;
+}
+
+/** @param {number} bytes @returns {string} */
+export function megabytes(bytes) {
+  if (bytes >= 1e10) return `${(bytes / 1e9).toFixed(1)} GB`;
+  return bytes < 1e8 ? `${(bytes / 1e6).toFixed(1)} MB` : `${(bytes / 1e6).toFixed(0)} MB`;
+}
+
+/** @param {number} level a level in dBFS @returns {string} */
+export function dbfs(level) {
+  if (level <= -100) return "−∞ dBFS";
+  return `${level.toFixed(1).replace("-", "−")} dBFS`;
+}
+
+/** @param {number | null} seconds @returns {string} */
+export function timeLeft(seconds) {
+  if (seconds === null) return "";
+  if (seconds < 60) return `${Math.ceil(seconds)} s left`;
+  return `${Math.floor(seconds / 60)} min ${String(Math.ceil(seconds % 60)).padStart(2, "0")} s left`;
+}

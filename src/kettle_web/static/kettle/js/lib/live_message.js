@@ -1,0 +1,20 @@
+/** What comes over the live WebSocket: JSON, or a name, a zero byte and a JPEG. */
+
+/**
+ * @param {ArrayBuffer} buffer
+ * @returns {{name: string, jpeg: Uint8Array<ArrayBuffer>}}
+ */
+export function pictureOf(buffer) {
+  const bytes = new Uint8Array(buffer);
+  const end = bytes.indexOf(0);
+  if (end < 1) throw new Error("A live picture came without a name.");
+  return { name: new TextDecoder().decode(bytes.subarray(0, end)), jpeg: bytes.subarray(end + 1) };
+}
+
+/**
+ * How long to wait before connecting again: longer each time, 4 s at the most.
+ * @param {number} tries @returns {number} ms
+ */
+export function waitBefore(tries) {
+  return Math.min(4000, 250 * 2 ** tries);
+}

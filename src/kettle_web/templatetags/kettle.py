@@ -1,0 +1,78 @@
+"""Numbers as people read them, with units; fields in our look."""
+
+from fractions import Fraction
+from pathlib import Path
+
+from django import template
+from django.forms import BoundField
+from django.forms.widgets import Select
+from django.utils.safestring import SafeString
+
+from kettle_core.rig import Rig
+
+register = template.Library()
+
+
+@register.filter
+def megabytes(size_bytes: float | None) -> str:
+    """Bytes in MB, from 10 GB on in GB."""
+    if size_bytes is None:
+        return "–"
+    if size_bytes >= 1e10:
+        return f"{size_bytes / 1e9:.1f} GB"
+    return f"{size_bytes / 1e6:.1f} MB" if size_bytes < 1e8 else f"{size_bytes / 1e6:.0f} MB"
+
+
+@register.filter
+def clock(seconds: float | None) -> str:
+    """Seconds as m:ss or h:mm:ss."""
+    if seconds is None:
+        return "–"
+    whole = round(seconds)
+    hours, rest = divmod(whole, 3600)
+    minutes = f"{rest // 60:02d}" if hours else str(rest // 60)
+    return (f"{hours}:" if hours else "") + f"{minutes}:{rest % 60:02d}"
+
+
+@register.filter
+def hours(minutes: float) -> str:
+    """Minutes as h and min."""
+    return f"{int(minutes // 60)} h {int(minutes % 60):02d} min"
+
+
+@register.filter
+def fps(rate: Fraction) -> str:
+    """A frame rate with its unit."""
+    return f"{float(rate):.5g} fps"
+
+
+@register.filter
+def signed(value: float, digits: int) -> str:
+    """A number that always has its sign."""
+    return f"{value:+.{digits}f}".replace("-", "−")
+
+
+@register.filter
+def rig_line(values: Rig) -> str:
+    """A rig in one line."""
+    pictures = sum(1 for i in values.inputs if i.is_picture)
+    sounds = len(values.inputs) - pictures
+    size = f"{values.format.frame_width} × {values.format.frame_height} px"
+    return f"{pictures} pictures, {sounds} sounds · {size} · {fps(values.format.fps)}"
+
+
+@register.filter
+def field(bound: BoundField) -> SafeString:
+    """A form field with Bootstrap's class, told to be wrong when it is."""
+    selecting = isinstance(bound.field.widget, Select)
+    attributes = {"class": "form-select" if selecting else "form-control"}
+    if bound.errors:
+        attributes |= {"aria-invalid": "true", "class": attributes["class"] + " is-invalid"}
+    return bound.as_widget(attrs=attributes)
+
+
+@register.filter
+def program_size(path: Path) -> int | None:
+    """Size of the composed program, if it is there."""
+    program = path / "program.mp4"
+    return program.stat().st_size if program.exists() else None

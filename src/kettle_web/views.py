@@ -1,0 +1,188 @@
+"""Views: read the form, call one service or selector, render or redirect."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST, require_safe
+
+from kettle_core.errors import RigError
+from kettle_core.rig import with_crosspoint, with_format
+from kettle_media.take_folder import TakeFolder
+from kettle_web import selectors, services
+from kettle_web.errors import wants_json
+from kettle_web.forms import CrosspointForm, FormatForm, RecordForm, RigForm
+from kettle_web.media import DOWNLOADS, serve_file, take_files
+from kettle_web.models import Rig, Take
+
+
+@require_safe
+def start(request: HttpRequest) -> HttpResponse:
+    """Rigs and takes."""
+    services.look_after_takes()
+    context = {
+        "rigs": Rig.objects.all(),
+        "takes": Take.objects.select_related("rig")[:24],
+        "form": RigForm(),
+        "engine": services.status_or_message(),
+    }
+    return render(request, "kettle/start.html", context)
+
+
+@require_POST
+def new_rig(request: HttpRequest) -> HttpResponse:
+    """A rig of everything that is plugged in."""
+    form = RigForm(request.POST)
+    if form.is_valid():
+        return redirect(services.create_rig(name=form.cleaned_data["name"]))
+    context = {"rigs": Rig.objects.all(), "takes": Take.objects.all()[:24], "form": form}
+    return render(request, "kettle/start.html", context, status=400)
+
+
+@require_safe
+def patch_sheet(request: HttpRequest, slug: str) -> HttpResponse:
+    """The rig's home."""
+    rig = get_object_or_404(Rig, slug=slug)
+    return _patch_sheet(request, rig, None)
+
+
+def _patch_sheet(request: HttpRequest, rig: Rig, form: FormatForm | None) -> HttpResponse:
+    values = rig.values
+    size = f"{values.format.frame_width}x{values.format.frame_height}"
+    context: dict[str, Any] = {
+        "rig": rig,
+        "values": values,
+        "page": "inputs",
+        "form": form or FormatForm(initial={"frame_size": size, "fps": str(values.format.fps)}),
+        "strip": selectors.level_strip(),
+        "costs": selectors.rig_costs(rig),
+        **selectors.patch_sheet(values),
+    }
+    return render(request, "kettle/patch_sheet.html", context, status=400 if form else 200)
+
+
+@require_POST
+def set_format(request: HttpRequest, slug: str) -> HttpResponse:
+    """Frame size and rate."""
+    rig = get_object_or_404(Rig, slug=slug)
+    form = FormatForm(request.POST)
+    if not form.is_valid():
+        return _patch_sheet(request, rig, form)
+    values = rig.values
+    services.save_rig(rig=rig, values=with_format(values, form.to_format(values.format)))
+    return redirect(rig)
+
+
+@require_POST
+def set_crosspoint(request: HttpRequest, slug: str) -> HttpResponse:
+    """Seen, heard or recorded, changed over."""
+    rig = get_object_or_404(Rig, slug=slug)
+    form = CrosspointForm(request.POST)
+    if not form.is_valid():
+        raise RigError("This crosspoint is not on the patch sheet. Reload the page.", "input")
+    data = form.cleaned_data
+    values = with_crosspoint(rig.values, data["input"], data["what"], data["scene"])
+    services.save_rig(rig=rig, values=values)
+    return redirect(rig)
+
+
+@require_safe
+def record(request: HttpRequest, slug: str) -> HttpResponse:
+    """The Record page."""
+    rig = get_object_or_404(Rig, slug=slug)
+    services.look_after_takes()
+    return _record(request, rig, RecordForm())
+
+
+def _record(request: HttpRequest, rig: Rig, form: RecordForm) -> HttpResponse:
+    values = rig.values
+    context = {
+        "rig": rig,
+        "values": values,
+        "page": "record",
+        "form": form,
+        "strip": selectors.level_strip(),
+        "sounds": [i for i in values.inputs if not i.is_picture],
+        "sheet": selectors.patch_sheet(values),
+        "engine": services.status_or_message(),
+        "last": rig.takes.exclude(state=Take.State.RECORDING).first(),
+    }
+    return render(request, "kettle/record.html", context, status=400 if form.errors else 200)
+
+
+@require_POST
+def record_start(request: HttpRequest, slug: str) -> HttpResponse:
+    """Count down and record."""
+    rig = get_object_or_404(Rig, slug=slug)
+    form = RecordForm(request.POST)
+    if not form.is_valid():
+        if wants_json(request):
+            sentence = str(next(iter(form.errors.values()))[0])
+            return JsonResponse({"error": sentence, "field": "countdown_s"}, status=400)
+        return _record(request, rig, form)
+    take = services.start_take(rig=rig, countdown_s=form.cleaned_data["countdown_s"])
+    if wants_json(request):
+        return JsonResponse({"take": take.pk})
+    return redirect("record", slug)
+
+
+@require_POST
+def record_stop(request: HttpRequest, slug: str) -> HttpResponse:
+    """Stop the take and go to it; in the countdown, stay."""
+    take = services.stop_take()
+    target = take.get_absolute_url() if take else ""
+    if wants_json(request):
+        return JsonResponse({"take_url": target})
+    if take:
+        return redirect(take)
+    messages.info(request, "Stopped in the countdown, so nothing was recorded.")
+    return redirect("record", slug)
+
+
+@require_safe
+def takes(request: HttpRequest, slug: str) -> HttpResponse:
+    """The rig's takes."""
+    services.look_after_takes()
+    rig = get_object_or_404(Rig, slug=slug)
+    context = {"rig": rig, "page": "takes", "takes": rig.takes.all()}
+    return render(request, "kettle/takes.html", context)
+
+
+@require_safe
+def take(request: HttpRequest, pk: int) -> HttpResponse:
+    """One take: play, sync, download."""
+    services.look_after_takes()
+    found = get_object_or_404(Take.objects.select_related("rig"), pk=pk)
+    context = {
+        "rig": found.rig,
+        "page": "takes",
+        "take": found,
+        "files": take_files(found),
+        "progress": selectors.program_progress(found),
+        "sync": selectors.sync_report(found),
+    }
+    return render(request, "kettle/take.html", context)
+
+
+@require_GET
+def take_progress(request: HttpRequest, pk: int) -> HttpResponse:
+    """How far composing is, for the page's script."""
+    found = get_object_or_404(Take, pk=pk)
+    return JsonResponse(selectors.program_progress(found))
+
+
+@require_POST
+def take_compose(request: HttpRequest, pk: int) -> HttpResponse:
+    """Compose again after a failure."""
+    found = get_object_or_404(Take, pk=pk)
+    if found.program == Take.Program.FAILED:
+        services.order_program(take=found)
+    return redirect(found)
+
+
+@require_safe
+def take_file(request: HttpRequest, pk: int, kind: str, name: str) -> HttpResponse:
+    """One of the take's own files, by name; never a path from outside."""
+    found = get_object_or_404(Take, pk=pk)
+    return serve_file(request, TakeFolder(found.path), found, kind, name, kind in DOWNLOADS)
