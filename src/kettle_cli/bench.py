@@ -35,7 +35,7 @@ def bench(_: Namespace) -> int:
         for i in rig.inputs
         if i.is_picture
     }
-    copied = _seconds(lambda: pictures["display-1"].y.copy(), 100)
+    copied = _seconds(pictures["display-1"].y.copy, 100)
     composed = _seconds(lambda: compose_frame(plan, pictures), 100)
     print(f"compose one frame: {composed * 1e3:.1f} ms, {composed / copied:.1f} luma copies")
     with tempfile.TemporaryDirectory() as name:
@@ -43,7 +43,9 @@ def bench(_: Namespace) -> int:
         wall, cpu = _both(
             lambda: record_take(Studio(), VirtualClock(), rig, folder.path, SECONDS * 10**9)
         )
-        print(f"record, virtual clock: {wall / SECONDS:.2f} of real time, {cpu / SECONDS:.2f} cores")
+        print(
+            f"record, virtual clock: {wall / SECONDS:.2f} of real time, {cpu / SECONDS:.2f} cores"
+        )
         info = folder.read_info()
         wall, _cpu = _both(lambda: align_take(folder, info))
         print(f"align: {wall / SECONDS:.2f} of real time")
@@ -51,7 +53,9 @@ def bench(_: Namespace) -> int:
         wall, cpu = _both(lambda: render_program(folder, info, sync, folder.program_path))
         print(f"compose: {wall / SECONDS:.2f} of real time, {cpu / wall:.2f} cores")
         live = TakeFolder(Path(name) / "live")
-        _wall, cpu = _both(lambda: record_take(Studio(), WallClock(), rig, live.path, SECONDS * 10**9))
+        _wall, cpu = _both(
+            lambda: record_take(Studio(), WallClock(), rig, live.path, SECONDS * 10**9)
+        )
         times = [read_times(live.times_path(t)) for t in live.read_info().tracks]
         dropped = sum(int(rows[:, 4].sum()) for rows in times)
         print(f"record, real time: {cpu / SECONDS:.2f} cores, {dropped} frames dropped")

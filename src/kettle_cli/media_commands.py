@@ -30,6 +30,7 @@ class Progress:
         self._told = -1
 
     def __call__(self, done: float, total: float) -> None:
+        """Tell how much of how much is done."""
         tenths = int(10 * done / total)
         line = f"{self._what}: {done:.0f} of {total:.0f} {self._unit}"
         if sys.stderr.isatty():

@@ -46,7 +46,7 @@ class Child:
                 stdout=log,
                 stderr=log,
                 start_new_session=True,
-                preexec_fn=None if self.name == "engine" else end_with_parent,
+                preexec_fn=None if self.name == "engine" else end_with_parent,  # noqa: PLW1509
             )
 
 
@@ -74,18 +74,11 @@ def _refuse_while_running(what: str) -> None:
 def _run(port: int | None, with_demo: bool) -> int:
     port = _free_port(port)
     began = time.monotonic()
-    python = sys.executable
     environment = {"KETTLE_DATA": str(DATA), "KETTLE_PORT": str(port)}
     os.environ.update(environment)
     DATA.mkdir(parents=True, exist_ok=True)
     _prepare(with_demo)
-    children = [
-        Child("engine", [python, "-m", "kettle_engine.server", str(DATA)]),
-        Child("worker", [python, "-m", "django", "db_worker", "--interval", "0.3",
-                         "--no-startup-delay", "--queue-name", "*"]),
-        Child("web", [python, "-m", "daphne", "-b", "127.0.0.1", "-p", str(port),
-                      "--no-server-name", "kettle_web.asgi:application"]),
-    ]  # fmt: skip
+    children = _children(port)
     if _engine_answers():
         children.pop(0)
         print("A recording engine runs already and is used.", flush=True)
@@ -105,6 +98,18 @@ def _run(port: int | None, with_demo: bool) -> int:
     finally:
         _end(children)
     return 0
+
+
+def _children(port: int) -> list[Child]:
+    python = [sys.executable, "-m"]
+    worker = ["django", "db_worker", "--interval", "0.3", "--no-startup-delay"]
+    web = ["daphne", "-b", "127.0.0.1", "-p", str(port), "--no-server-name"]
+    return [
+        Child("engine", [*python, "kettle_engine.server", str(DATA)]),
+        # Composing can wait; recording can't.
+        Child("worker", ["nice", "-n", "10", *python, *worker]),
+        Child("web", [*python, *web, "kettle_web.asgi:application"]),
+    ]
 
 
 def _prepare(with_demo: bool) -> None:
@@ -159,7 +164,7 @@ def _engine_answers() -> bool:
 
 def _page_answers(address: str) -> bool:
     try:
-        with urllib.request.urlopen(address, timeout=5) as answer:
+        with urllib.request.urlopen(address, timeout=5) as answer:  # noqa: S310
             return bool(answer.status == 200)
     except (urllib.error.URLError, OSError):
         return False
@@ -191,7 +196,9 @@ def _watch(children: list[Child], ended: list[int]) -> None:
             if child.process and child.process.poll() is not None and not ended:
                 child.restarts += 1
                 if child.restarts > 5:
-                    raise KettleError(f"The {child.name} ends again and again; {_log_end(child.name)}")
+                    raise KettleError(
+                        f"The {child.name} ends again and again; {_log_end(child.name)}"
+                    )
                 print(f"The {child.name} ended by itself and is started again.", flush=True)
                 child.start()
 
@@ -208,5 +215,3 @@ def _end(children: list[Child]) -> None:
             except subprocess.TimeoutExpired:
                 child.process.kill()
                 child.process.wait()
-
-

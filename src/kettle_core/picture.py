@@ -50,12 +50,12 @@ class Picture:
     @property
     def width(self) -> int:
         """Columns of luma."""
-        return self.y.shape[1]
+        return int(self.y.shape[1])
 
     @property
     def height(self) -> int:
         """Rows of luma."""
-        return self.y.shape[0]
+        return int(self.y.shape[0])
 
 
 def picture_from_i420(buffer: Plane) -> Picture:
@@ -68,7 +68,9 @@ def picture_from_i420(buffer: Plane) -> Picture:
     """
     rows, columns = buffer.shape
     if rows % 3 or columns % 2 or not buffer.flags.c_contiguous:
-        raise PictureError(f"An I420 buffer has rows × 3/2 by even columns, got {rows} × {columns}.")
+        raise PictureError(
+            f"An I420 buffer has rows × 3/2 by even columns, got {rows} × {columns}."
+        )
     height = rows * 2 // 3
     flat = buffer.reshape(-1)
     luma, quarter = height * columns, height * columns // 4
@@ -99,9 +101,9 @@ def rgb_to_picture(rgb: NDArray[np.uint8]) -> Picture:
     height, width = rgb.shape[:2]
     if height % 2 or width % 2:
         raise PictureError(f"4:2:0 needs even rows and columns, got {height} × {width}.")
-    luma = cv2.transform(rgb, _RGB_TO_YUV[:1])
+    luma = cv2.transform(rgb, _RGB_TO_YUV[:1]).astype(np.uint8, copy=False)
     half = cv2.resize(rgb, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
-    chroma = cv2.transform(half, _RGB_TO_YUV[1:])
+    chroma = cv2.transform(half, _RGB_TO_YUV[1:]).astype(np.uint8, copy=False)
     u, v = np.ascontiguousarray(chroma[..., 0]), np.ascontiguousarray(chroma[..., 1])
     return Picture(luma.reshape(height, width), u, v)
 

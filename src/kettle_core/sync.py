@@ -19,7 +19,8 @@ GRID_HZ = 240
 class Lag:
     """How much later `other` is than the reference (positive: late).
 
-    `agreement` is 0 to 1: how far the correlation stands out. `sure` says whether it may be used for a correction.
+    `agreement` is 0 to 1: how far the correlation stands out. `sure` says whether it may be
+    used for a correction.
     """
 
     lag_ms: float
@@ -80,9 +81,7 @@ def sound_lag(
     return Lag(lag_ms, agreement, bool(sure))
 
 
-def _phat(
-    reference: FloatArray, other: FloatArray, sample_rate_hz: int, reach: int
-) -> FloatArray:
+def _phat(reference: FloatArray, other: FloatArray, sample_rate_hz: int, reach: int) -> FloatArray:
     """Correlation of one window at lags of -reach to reach samples."""
     size = 2 * reference.size
     taper = np.hanning(reference.size)
@@ -94,7 +93,7 @@ def _phat(
     # Above 12 kHz there is little but noise and codec filters.
     whitened[int(12_000 / sample_rate_hz * size) :] = 0
     correlation = np.fft.irfft(whitened, size)
-    return np.r_[correlation[-reach:], correlation[: reach + 1]]
+    return np.concatenate([correlation[-reach:], correlation[: reach + 1]])
 
 
 def _parabolic_offset(values: FloatArray, peak: int) -> float:
@@ -110,8 +109,9 @@ def sound_changes(sound: FloatArray, sample_rate_hz: int) -> FloatArray:
     step = sample_rate_hz // GRID_HZ
     count = sound.size // step
     energy = np.square(sound[: count * step].astype(np.float64)).reshape(count, step).mean(axis=1)
-    loudness = np.sqrt(uniform_filter1d(energy, 3))
-    return np.gradient(loudness)
+    # A running mean of squares may come out a hair below 0.
+    loudness = np.sqrt(np.maximum(uniform_filter1d(energy, 3), 0))
+    return np.asarray(np.gradient(loudness))
 
 
 def picture_changes(
@@ -136,7 +136,7 @@ def picture_changes(
     values = np.insert(brightness, gaps + 1, brightness[gaps], axis=0)
     grid = np.arange(length) / GRID_HZ
     held = np.stack([np.interp(grid, times, column) for column in values.T])
-    return np.gradient(held, axis=1)
+    return np.asarray(np.gradient(held, axis=1))
 
 
 def picture_lag(cells: FloatArray, sound: FloatArray, max_lag_s: float = 0.3) -> Lag:

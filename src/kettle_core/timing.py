@@ -97,7 +97,10 @@ def frame_count(duration_ns: int, fps: Fraction) -> int:
 
 @dataclass(frozen=True)
 class ClockFit:
-    """A device clock as a line: master_ns = anchor_master_ns + (device_ns - anchor_device_ns) / rate.
+    """A device clock as a line.
+
+    master_ns = anchor_master_ns + (device_ns - anchor_device_ns) / rate, with
+    rate = 1 + drift_ppm * 1e-6.
 
     `drift_ppm` is how fast the device counts (positive: fast). `spread_ns` is the median
     absolute distance of the earliest stamps from the line: how sure the line is.

@@ -1,5 +1,6 @@
 """Asks the engine; used by the web and the command line."""
 
+import socket as socketlib
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +18,7 @@ NOT_RUNNING = (
 class EngineClient:
     """One question at a time, each on a socket of its own."""
 
-    def __init__(self, data_dir: Path, timeout_ms: int = 4000) -> None:
+    def __init__(self, data_dir: Path, timeout_ms: int = 20_000) -> None:
         self._address = command_address(data_dir)
         self._timeout_ms = timeout_ms
 
@@ -31,13 +32,17 @@ class EngineClient:
         RigError
             If it refuses because of the rig.
         """
-        socket = zmq.Context.instance().socket(zmq.REQ)
+        self._need_listener()
+        socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.REQ)
         socket.linger = 0
         try:
             socket.connect(self._address)
             socket.send_json({"do": do, **values})
             if not socket.poll(self._timeout_ms):
-                raise EngineError(NOT_RUNNING)
+                raise EngineError(
+                    "The recording engine does not answer; a take that is being recorded goes on. "
+                    "Wait a little, then reload the page."
+                )
             answer = socket.recv_json()
         finally:
             socket.close()
@@ -48,3 +53,12 @@ class EngineClient:
                 raise RigError(answer["error"], answer["field"])
             raise EngineError(answer["error"])
         return answer["ok"]
+
+    def _need_listener(self) -> None:
+        """Raise EngineError at once where nobody listens, not after the time limit."""
+        path = self._address.removeprefix("ipc://")
+        with socketlib.socket(socketlib.AF_UNIX) as probe:
+            try:
+                probe.connect(path)
+            except OSError as error:
+                raise EngineError(NOT_RUNNING) from error

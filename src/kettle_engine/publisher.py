@@ -5,6 +5,7 @@ import os
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import zmq
@@ -12,8 +13,9 @@ import zmq
 from kettle_core.compose import compose_frame, plan_scene
 from kettle_core.errors import KettleError
 from kettle_core.layout import Box, even
-from kettle_core.picture import Picture, picture_from_i420, picture_to_jpeg, scale_picture
+from kettle_core.picture import picture_from_i420, picture_to_jpeg, scale_picture
 from kettle_engine.engine import Engine, Live
+from kettle_engine.priority import lower_priority
 from kettle_engine.protocol import LEVELS, PICTURE, PROGRAM, STATUS
 
 LEVELS_EVERY_S, PROGRAM_EVERY_S, PICTURES_EVERY_S, STATUS_EVERY_S = 0.05, 1 / 15, 0.1, 0.25
@@ -21,15 +23,27 @@ PROGRAM_WIDTH, PICTURE_WIDTH = 960, 192
 CLOSE_AFTER_S = 20.0
 
 
+@dataclass
+class Job:
+    """Something that is published every so often while its topic is watched."""
+
+    every_s: float
+    topic: bytes
+    work: Callable[[Live], None]
+    due_s: float = 0.0
+
+
 class Publisher:
     """One thread with the PUB socket; knows from it which topics are watched."""
 
-    def __init__(self, engine: Engine, address: str, more_status: Callable[[], dict[str, Any]]) -> None:
+    def __init__(
+        self, engine: Engine, address: str, more_status: Callable[[], dict[str, Any]]
+    ) -> None:
         self._engine = engine
         self._more_status = more_status
-        self._socket = zmq.Context.instance().socket(zmq.XPUB)
+        self._socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.XPUB)
         self._socket.setsockopt(zmq.XPUB_VERBOSER, 1)
-        self._socket.sndhwm = 60
+        self._socket.set_hwm(60)
         self._socket.bind(address)
         self._watched: dict[bytes, int] = {}
         self._sent: dict[str, int] = {}
@@ -43,11 +57,12 @@ class Publisher:
         self._thread.join()
 
     def _run(self) -> None:
+        lower_priority(10)
         jobs = [
-            [0.0, LEVELS_EVERY_S, LEVELS, self._levels],
-            [0.0, PROGRAM_EVERY_S, PROGRAM, self._program],
-            [0.0, PICTURES_EVERY_S, PICTURE, self._pictures],
-            [0.0, STATUS_EVERY_S, STATUS, self._status],
+            Job(LEVELS_EVERY_S, LEVELS, self._levels),
+            Job(PROGRAM_EVERY_S, PROGRAM, self._program),
+            Job(PICTURES_EVERY_S, PICTURE, self._pictures),
+            Job(STATUS_EVERY_S, STATUS, lambda _: None),
         ]
         watched_at = time.monotonic()
         while not self._quit.is_set():
@@ -58,12 +73,11 @@ class Publisher:
             elif now - watched_at > CLOSE_AFTER_S and self._engine.live:
                 self._engine.call(self._engine.close_rig)
             for job in jobs:
-                due, every, topic, work = job
-                if now >= due:
-                    job[0] = max(due + every, now)  # type: ignore[operator]
-                    if self._watched.get(topic):  # type: ignore[call-overload]
-                        self._do(work)  # type: ignore[arg-type]
-            time.sleep(max(0.002, min(float(j[0]) for j in jobs) - time.monotonic()))  # type: ignore[arg-type]
+                if now >= job.due_s:
+                    job.due_s = max(job.due_s + job.every_s, now)
+                    if self._watched.get(job.topic):
+                        self._do(job)
+            time.sleep(max(0.002, min(job.due_s for job in jobs) - time.monotonic()))
         self._socket.close(linger=0)
 
     def _read_subscriptions(self) -> None:
@@ -74,20 +88,17 @@ class Publisher:
             if message[0]:
                 self._sent.clear()
 
-    def _do(self, work: Callable[[Live], None]) -> None:
-        live = self._engine.live
-        if live is None and work != self._status:
-            return
+    def _do(self, job: Job) -> None:
         try:
-            work(live)  # type: ignore[arg-type]
+            if job.topic == STATUS:
+                self._send(STATUS, {**self._engine.status(), **self._more_status()})
+            elif self._engine.live:
+                job.work(self._engine.live)
         except KettleError as error:
             self._send(STATUS, {"state": "failed", "message": str(error)})
 
     def _send(self, topic: bytes, header: dict[str, Any], body: bytes = b"") -> None:
         self._socket.send_multipart([topic, json.dumps(header).encode(), body])
-
-    def _status(self, _: Live | None) -> None:
-        self._send(STATUS, {**self._engine.status(), **self._more_status()})
 
     def _levels(self, live: Live) -> None:
         self._send(LEVELS, {name: meter.read() for name, meter in live.meters.items()})

@@ -10,13 +10,13 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-import numpy as np
 from numpy.typing import NDArray
 
 from kettle_core.devices import Event
 from kettle_core.errors import TakeError
 from kettle_core.rig import Input, Rig, mode_to_dict, rig_to_dict
 from kettle_core.timing import NS_PER_S
+from kettle_engine.priority import lower_priority
 from kettle_engine.rack import Delivery, Rack
 from kettle_media.take_folder import (
     COMPLETE,
@@ -28,7 +28,8 @@ from kettle_media.take_folder import (
 from kettle_media.tracks import PictureWriter, SoundWriter, TimesWriter
 
 PICTURE_QUEUE = 16
-STILL_REPEAT_NS = NS_PER_S // 2
+# A still display is written again this often, so that a kill does not cost more.
+STILL_REPEAT_NS = NS_PER_S // 5
 # Devices deliver late; a little more is recorded so that every track reaches the take's end.
 TAIL_NS = 150_000_000
 DISK_RESERVE_BYTES = 200_000_000
@@ -106,6 +107,7 @@ class Track:
         self._thread.join()
 
     def _run(self) -> None:
+        lower_priority(4)
         try:
             self._write_all()
         except (TakeError, OSError) as error:
@@ -132,9 +134,7 @@ class Track:
         writer.close()
         times.close()
 
-    def _write(
-        self, writer: PictureWriter | SoundWriter, times: TimesWriter, item: Item
-    ) -> None:
+    def _write(self, writer: PictureWriter | SoundWriter, times: TimesWriter, item: Item) -> None:
         if item.data is not None:
             writer.write(item.data, item.pts_ns)
             self.written += 1
@@ -254,7 +254,8 @@ def check_room(folder: TakeFolder, reserve_bytes: int) -> None:
     if free < reserve_bytes:
         raise TakeError(
             f"The disk has only {free / 1e6:.0f} MB left and a take needs at least "
-            f"{reserve_bytes / 1e6:.0f} MB; nothing was recorded. Make room or choose another folder."
+            f"{reserve_bytes / 1e6:.0f} MB; nothing was recorded. "
+            "Make room or choose another folder."
         )
 
 

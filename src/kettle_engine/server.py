@@ -35,7 +35,7 @@ class Server:
         self._takes.mkdir(parents=True, exist_ok=True)
         folder = socket_folder(data_dir)
         folder.mkdir(mode=0o700, exist_ok=True)
-        self._socket = zmq.Context.instance().socket(zmq.REP)
+        self._socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.REP)
         self._bind(command_address(data_dir))
         self.repaired = [self._repair(f) for f in find_unfinished(self._takes)]
         self._studio = Studio()

@@ -66,7 +66,9 @@ class TakeSync:
         return next(track for track in self.tracks if track.name == name)
 
 
-def align_take(folder: TakeFolder, info: TakeInfo, without: frozenset[str] = frozenset()) -> TakeSync:
+def align_take(
+    folder: TakeFolder, info: TakeInfo, without: frozenset[str] = frozenset()
+) -> TakeSync:
     """Fit every clock, then find the latencies that no driver reports from the contents.
 
     The first microphone is the reference. Another sound that shares something with it, and a

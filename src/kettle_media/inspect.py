@@ -64,7 +64,7 @@ def _track_figures(folder: TakeFolder, track: dict[str, Any]) -> dict[str, Any]:
         "channels": None if seen else mode.channels,
         "frames": min(packets, len(kept)) if seen else len(kept),
         "dropped": int(rows[:, 4].sum()),
-        "duration_s": round((kept[-1, 3] - kept[0, 3] + float(last_ns)) / NS_PER_S, 3),
+        "duration_s": round(float(kept[-1, 3] - kept[0, 3] + last_ns) / NS_PER_S, 3),
         "size_bytes": path.stat().st_size,
     }
 

@@ -43,7 +43,7 @@ class MasterSound:
         if have < samples:
             joined = np.pad(joined, ((0, 0), (0, samples - have)))
         self._pending = joined[:, samples:]
-        return joined[:, :samples]
+        return np.asarray(joined[:, :samples], dtype=np.float32)
 
     def _next_part(self) -> NDArray[np.float32]:
         block = next(self._blocks, None)
@@ -53,4 +53,4 @@ class MasterSound:
         part = self._stream.resample_chunk(np.ascontiguousarray(block.T), last=self._ended).T
         left_out = min(self._leave_out, part.shape[1])
         self._leave_out -= left_out
-        return part[:, left_out:]
+        return np.asarray(part[:, left_out:], dtype=np.float32)

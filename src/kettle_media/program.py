@@ -3,7 +3,7 @@
 import json
 import queue
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -24,7 +24,7 @@ from kettle_core.picture import (
 )
 from kettle_core.rig import Scene
 from kettle_core.sound import PeakLimiter, mix_sounds
-from kettle_core.timing import NS_PER_S, frame_count, frame_to_ns
+from kettle_core.timing import frame_count, frame_to_ns
 from kettle_media.align import TakeSync, align_take, master_sound
 from kettle_media.master_sound import MASTER_HZ, MasterSound
 from kettle_media.take_folder import TakeFolder, TakeInfo, is_picture, take_rig, track_mode
@@ -159,7 +159,7 @@ def _recorded_ns(sync: TakeSync) -> int:
 
 def _composed_frames(
     folder: TakeFolder, info: TakeInfo, sync: TakeSync, plan: ScenePlan, total: int
-) -> Iterator[Plane]:
+) -> Generator[Plane, None, None]:
     fps = take_rig(info).format.fps
     wanted_ns = np.array([frame_to_ns(n, fps) for n in range(total)], dtype=np.int64)
     cursors, shown = {}, {}

@@ -1,5 +1,6 @@
 """Track files: one picture or sound in Matroska, written so that a kill costs little."""
 
+import contextlib
 import csv
 from collections.abc import Iterator
 from fractions import Fraction
@@ -43,7 +44,7 @@ class PictureWriter:
 
     def __init__(self, path: Path, kind: str, mode: Mode) -> None:
         self._path = path
-        with _told(path):
+        with _Told(path):
             self._container = av.open(str(path), "w", format="matroska", options=CRASH_SAFE)
             stream = self._container.add_stream("libx264", rate=mode.fps)
             stream.width, stream.height, stream.pix_fmt = mode.width, mode.height, "yuv420p"
@@ -60,7 +61,7 @@ class PictureWriter:
         frame = av.VideoFrame.from_numpy_buffer(buffer, format="yuv420p")
         self._last_ms = max(self._last_ms + 1, round(pts_ns / 1e6))
         frame.pts, frame.time_base = self._last_ms, MS_TIME_BASE
-        with _told(self._path):
+        with _Told(self._path):
             for packet in self._stream.encode(frame):
                 self._container.mux(packet)
 
@@ -77,7 +78,7 @@ class SoundWriter:
         self._layout = "mono" if mode.channels == 1 else "stereo"
         self._rate_hz = mode.sample_rate_hz
         self._next = 0
-        with _told(path):
+        with _Told(path):
             self._container = av.open(str(path), "w", format="matroska", options=CRASH_SAFE)
             options = {"bits_per_raw_sample": "24", "compression_level": "3"}
             self._stream = self._container.add_stream(
@@ -94,7 +95,7 @@ class SoundWriter:
         frame.sample_rate, frame.pts = self._rate_hz, self._next
         frame.time_base = Fraction(1, self._rate_hz)
         self._next += block.shape[1]
-        with _told(self._path):
+        with _Told(self._path):
             for packet in self._stream.encode(frame):
                 self._container.mux(packet)
 
@@ -104,7 +105,7 @@ class SoundWriter:
 
 
 def _finish(path: Path, container: Any, stream: Any) -> None:
-    with _told(path):
+    with _Told(path):
         try:
             for packet in stream.encode(None):
                 container.mux(packet)
@@ -112,7 +113,7 @@ def _finish(path: Path, container: Any, stream: Any) -> None:
             container.close()
 
 
-class _told:
+class _Told:
     """Turns library and system errors about a track into a TakeError that names the file."""
 
     def __init__(self, path: Path) -> None:
@@ -170,7 +171,7 @@ def read_times(path: Path) -> NDArray[np.int64]:
 
 def read_pictures(path: Path) -> Iterator[av.VideoFrame]:
     """Decoded frames of a track in order. Raises TakeError."""
-    with _told(path), av.open(str(path)) as container:
+    with _Told(path), av.open(str(path)) as container:
         stream = container.streams.video[0]
         stream.thread_type = "AUTO"
         yield from container.decode(stream)
@@ -183,7 +184,7 @@ def frame_to_i420(frame: av.VideoFrame) -> Plane:
     flat, start = buffer.reshape(-1), 0
     for plane in frame.planes:
         rows, columns = plane.height, plane.width
-        padded = np.frombuffer(plane, np.uint8).reshape(rows, plane.line_size)
+        padded = np.frombuffer(memoryview(plane), np.uint8).reshape(rows, plane.line_size)
         flat[start : start + rows * columns].reshape(rows, columns)[:] = padded[:, :columns]
         start += rows * columns
     return buffer
@@ -191,7 +192,7 @@ def frame_to_i420(frame: av.VideoFrame) -> Plane:
 
 def read_sound(path: Path) -> Iterator[NDArray[np.float32]]:
     """Decoded blocks of a track, (channels, samples) float32. Raises TakeError."""
-    with _told(path), av.open(str(path)) as container:
+    with _Told(path), av.open(str(path)) as container:
         stream = container.streams.audio[0]
         channels = stream.codec_context.channels
         for frame in container.decode(stream):
@@ -207,7 +208,7 @@ def read_sound(path: Path) -> Iterator[NDArray[np.float32]]:
 
 def count_packets(path: Path) -> int:
     """Encoded packets of a track. Raises TakeError if it can't be opened."""
-    with _told(path), av.open(str(path)) as container:
+    with _Told(path), av.open(str(path)) as container:
         try:
             return sum(1 for packet in container.demux(container.streams[0]) if packet.size)
         except av.error.InvalidDataError as error:
@@ -224,19 +225,20 @@ def rewrap(source: Path, target: Path, faststart: bool = False) -> int:
     """
     options = {"movflags": "+faststart"} if faststart else {}
     count = 0
-    with _told(source), av.open(str(source)) as before:
-        with av.open(str(target), "w", options=options) as after:
-            stream = before.streams[0]
-            copy = after.add_stream_from_template(stream)
-            try:
-                for packet in before.demux(stream):
-                    if packet.dts is not None:
-                        packet.stream = copy
-                        after.mux(packet)
-                        count += 1
-            except av.error.InvalidDataError:
-                # The last cluster of a killed file may end in the middle.
-                pass
+    with (
+        _Told(source),
+        av.open(str(source)) as before,
+        av.open(str(target), "w", options=options) as after,
+        # The last cluster of a killed file may end in the middle.
+        contextlib.suppress(av.error.InvalidDataError),
+    ):
+        stream = before.streams[0]
+        copy = after.add_stream_from_template(stream)
+        for packet in before.demux(stream):
+            if packet.dts is not None:
+                packet.stream = copy
+                after.mux(packet)
+                count += 1
     if count == 0:
         target.unlink(missing_ok=True)
         raise TakeError(f"The track {source.name} holds nothing that can be read.")

@@ -44,7 +44,11 @@ _DEVICES: tuple[tuple[type[SimulatedDevice], DeviceInfo, float, float], ...] = (
     (
         SimulatedSystemAudio,
         DeviceInfo(
-            "system", "System audio", "system-audio", (Mode(sample_rate_hz=48_000, channels=2),), 20.0
+            "system",
+            "System audio",
+            "system-audio",
+            (Mode(sample_rate_hz=48_000, channels=2),),
+            20.0,
         ),
         24.0,
         1.2,

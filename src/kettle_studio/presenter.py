@@ -63,7 +63,12 @@ def _room() -> Plane:
     draw.rectangle((0, 636, WIDTH, 640), fill=(150, 108, 76))
     left, top, width, height = PAPER_BOX
     draw.polygon(
-        [(left + 14, top), (left + width - 14, top), (left + width, top + height), (left, top + height)],
+        [
+            (left + 14, top),
+            (left + width - 14, top),
+            (left + width, top + height),
+            (left, top + height),
+        ],
         fill=PAPER,
     )
     picture = rgb_to_picture(np.asarray(image))
@@ -77,8 +82,8 @@ def _sprite(image: Image.Image, left: int, top: int) -> Sprite:
     cover = rgba[..., 3].astype(np.float32) / 255
     rows, columns = cover.shape
     half = cover.reshape(rows // 2, 2, columns // 2, 2).mean(axis=(1, 3))
-    planes = (p.astype(np.float32) for p in (picture.y, picture.u, picture.v))
-    return Sprite(*planes, cover, half, left, top)
+    y, u, v = (p.astype(np.float32) for p in (picture.y, picture.u, picture.v))
+    return Sprite(y, u, v, cover, half.astype(np.float32), left, top)
 
 
 @lru_cache(maxsize=1)
@@ -100,7 +105,11 @@ def _head() -> Sprite:
         oval(x, 196, 15, 11, (250, 248, 244))
         oval(x, 196, 8, 9, (52, 40, 34))
         pen.arc(
-            ((x - 24) * scale, 158 * scale, (x + 24) * scale, 192 * scale), 200, 340, fill=HAIR, width=8
+            ((x - 24) * scale, 158 * scale, (x + 24) * scale, 192 * scale),
+            200,
+            340,
+            fill=HAIR,
+            width=8,
         )
     pen.line([(170 * scale, 205 * scale), (160 * scale, 246 * scale), (176 * scale, 248 * scale)],
              fill=(196, 144, 114, 255), width=7)  # fmt: skip
@@ -113,7 +122,9 @@ def _hand() -> Sprite:
     scale, width, height = 2, 220, 180
     image = Image.new("RGBA", (width * scale, height * scale), (*SKIN, 0))
     pen = ImageDraw.Draw(image)
-    pen.line([(20 * scale, 150 * scale), (130 * scale, 60 * scale)], fill=(238, 228, 204, 255), width=28)
+    pen.line(
+        [(20 * scale, 150 * scale), (130 * scale, 60 * scale)], fill=(238, 228, 204, 255), width=28
+    )
     pen.rounded_rectangle((180, 60, 400, 220), radius=80, fill=(*SKIN, 255))
     pen.rounded_rectangle((300, 120, 440, 360), radius=40, fill=(*CLOTH, 255))
     image = image.resize((width, height), Image.Resampling.LANCZOS)
@@ -140,7 +151,12 @@ def _lay(frame: Picture, sprite: Sprite, dx: float, dy: float) -> None:
         )
 
 
-def _oval(frame: Picture, centre: tuple[float, float], axes: tuple[float, float], rgb: tuple[int, int, int]) -> None:
+def _oval(
+    frame: Picture,
+    centre: tuple[float, float],
+    axes: tuple[float, float],
+    rgb: tuple[int, int, int],
+) -> None:
     for plane, value, part in zip((frame.y, frame.u, frame.v), _yuv(rgb), (1, 2, 2), strict=True):
         middle = tuple(round(c / part * 16) for c in centre)
         size = tuple(max(1, round(a / part * 16)) for a in axes)

@@ -68,7 +68,9 @@ def _draw_sewing_plan(draw: ImageDraw.ImageDraw) -> None:
         draw.ellipse((52, y - 8, 68, y + 8), fill=FOLD)
         draw.text((88, y - 14), f"{18 + index * 62} mm", font=_font(20, 600), fill=INK)
         draw.text((176, y - 12), station, font=_font(18), fill=SOFT)
-    draw.text((32, 1030), "Paper 120 g/m², grain long, creep +0.04 mm a leaf", font=_font(13), fill=SOFT)
+    draw.text(
+        (32, 1030), "Paper 120 g/m², grain long, creep +0.04 mm a leaf", font=_font(13), fill=SOFT
+    )
 
 
 def _draw_sheet(draw: ImageDraw.ImageDraw) -> None:
@@ -103,7 +105,9 @@ def _page(index: int) -> Picture:
         draw.rectangle((30, 34 + line * 18, end, 40 + line * 18), fill=(205, 218, 217))
     number = str(step.page)
     draw.text((width / 2, 236), number, font=_font(84, 700), fill=INK, anchor="mm")
-    draw.text((30, height - 26), f"tide almanac · leaf {(step.page + 1) // 2}", font=_font(12), fill=SOFT)
+    draw.text(
+        (30, height - 26), f"tide almanac · leaf {(step.page + 1) // 2}", font=_font(12), fill=SOFT
+    )
     return _to_picture(image.rotate(180) if step.turned else image)
 
 
@@ -156,7 +160,11 @@ def _light_up(frame: Picture, kind: str, index: int, step: int) -> None:
         width, height = world.FIELD_BOX[2:]
     colour = rgb_to_picture(np.full((2, 2, 3), GLOW, np.uint8))
     alpha = np.uint16(150 * step // world.GLOW_STEPS)
-    for plane, value, part in ((frame.y, colour.y, 1), (frame.u, colour.u, 2), (frame.v, colour.v, 2)):
+    for plane, value, part in (
+        (frame.y, colour.y, 1),
+        (frame.u, colour.u, 2),
+        (frame.v, colour.v, 2),
+    ):
         area = plane[top // part : (top + height) // part, left // part : (left + width) // part]
         blend_plane(area, np.full_like(area, value[0, 0]), np.full(area.shape, alpha))
 

@@ -83,7 +83,12 @@ def _knock() -> Table:
 def _music() -> Table:
     """Slow plucked chords, 16 s, four times a lesson."""
     bar_samples = 4 * RATE_HZ
-    chords = ((196.0, 246.9, 293.7), (164.8, 196.0, 246.9), (130.8, 196.0, 261.6), (146.8, 220, 293.7))
+    chords = (
+        (196.0, 246.9, 293.7),
+        (164.8, 196.0, 246.9),
+        (130.8, 196.0, 261.6),
+        (146.8, 220, 293.7),
+    )
     out = np.zeros((2, 4 * bar_samples), np.float32)
     t = np.arange(bar_samples) / RATE_HZ
     for bar, chord in enumerate(chords):
@@ -127,7 +132,7 @@ def noise_table(seed: int, level_dbfs: float, seconds: int = 7) -> Table:
     frequency_hz = np.fft.rfftfreq(white.size, 1 / RATE_HZ)
     shaped = np.fft.irfft(spectrum / np.sqrt(np.maximum(frequency_hz, 30)), white.size)
     level = 10 ** (level_dbfs / 20)
-    return (shaped / shaped.std() * level).astype(np.float32)[None, :]
+    return np.asarray((shaped / shaped.std() * level)[None, :], dtype=np.float32)
 
 
 def mouth_at(world_s: float) -> float:

@@ -16,6 +16,7 @@ class TellErrorsMiddleware:
         self._get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Go on to the view."""
         return self._get_response(request)
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:

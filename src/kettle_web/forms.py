@@ -32,18 +32,24 @@ class FormatForm(forms.Form):
     frame_size = forms.ChoiceField(
         choices=SIZE_CHOICES,
         label="Frame size",
-        error_messages={"invalid_choice": "This frame size is not offered. Choose one of the list."},
+        error_messages={
+            "invalid_choice": "This frame size is not offered. Choose one of the list."
+        },
     )
     fps = forms.ChoiceField(
         choices=RATE_CHOICES,
         label="Frame rate",
-        error_messages={"invalid_choice": "This frame rate is not offered. Choose one of the list."},
+        error_messages={
+            "invalid_choice": "This frame rate is not offered. Choose one of the list."
+        },
     )
 
     def to_format(self, before: Format) -> Format:
         """The rig's format with what was chosen."""
         width, height = self.cleaned_data["frame_size"].split("x")
-        return Format(int(width), int(height), Fraction(self.cleaned_data["fps"]), before.sound_kbps)
+        return Format(
+            int(width), int(height), Fraction(self.cleaned_data["fps"]), before.sound_kbps
+        )
 
 
 class CrosspointForm(forms.Form):

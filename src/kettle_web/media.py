@@ -13,6 +13,7 @@ from django.urls import reverse
 from kettle_core.errors import TakeError
 from kettle_media.take_folder import TakeFolder, is_picture
 from kettle_web.models import Take
+from kettle_web.selectors import KIND_WORDS
 
 CHUNK_BYTES = 1 << 18
 DOWNLOADS = ("track", "times", "copy", "download")
@@ -54,7 +55,7 @@ def take_files(take: Take) -> list[TakeFiles]:
             TakeFiles(
                 track["name"],
                 track["title"],
-                track["kind"],
+                KIND_WORDS[track["kind"]],
                 is_picture(track),
                 address("play") if playable.exists() else "",
                 playable.suffix[1:].upper(),

@@ -6,11 +6,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.conf import settings
+from django.urls import reverse
 from django.utils import timezone
 
 from kettle_core.rig import Input, Scene
 from kettle_core.rig import Rig as RigValues
 from kettle_core.sound import STRIP_TICKS_DBFS, VOICE_BAND_DBFS, strip_position
+from kettle_engine.publisher import machine_status
 from kettle_web.models import Rig, Take
 
 KIND_WORDS = {
@@ -116,11 +118,34 @@ def _findings(values: RigValues) -> list[tuple[str, str]]:
 
 def level_strip() -> dict[str, Any]:
     """Places on a level strip, in % of its width."""
+    low, high = (100 * strip_position(level) for level in VOICE_BAND_DBFS)
     return {
         "ticks": [{"db": db, "at": f"{100 * strip_position(db):.1f}"} for db in STRIP_TICKS_DBFS],
-        "band_from": f"{100 * strip_position(VOICE_BAND_DBFS[0]):.1f}",
-        "band_width": f"{100 * (strip_position(VOICE_BAND_DBFS[1]) - strip_position(VOICE_BAND_DBFS[0])):.1f}",
+        "band_from": f"{low:.1f}",
+        "band_width": f"{high - low:.1f}",
     }
+
+
+def path_steps(rig: Rig) -> list[dict[str, str]]:
+    """The order of work with each step's state: "ready", "look" or "new"."""
+    ready = not _findings(rig.values)
+    inputs = ("ready", "ready") if ready else ("look", "look at this")
+    record = ("ready", "ready") if ready else ("look", "something would be missing")
+    takes = ("ready", "recorded") if rig.takes.exists() else ("new", "nothing recorded yet")
+    steps = (
+        ("Inputs", "patch-sheet", inputs),
+        ("Record", "record", record),
+        ("Takes", "takes", takes),
+    )
+    return [
+        {"name": name, "address": reverse(url, args=[rig.slug]), "state": state, "words": words}
+        for name, url, (state, words) in steps
+    ]
+
+
+def machine() -> dict[str, Any]:
+    """Room left and load, for the top of every page."""
+    return machine_status(shutil.disk_usage(settings.DATA).free)
 
 
 def rig_costs(rig: Rig) -> dict[str, Any]:

@@ -5,7 +5,7 @@ import tempfile
 
 os.environ["KETTLE_DATA"] = tempfile.mkdtemp(prefix="kettle-test-")
 
-from kettle_web.settings import *  # noqa: E402, F403
+from kettle_web.settings import *  # noqa: F403
 
 DATABASES = {"default": {"ENGINE": "django.db.backends.sqlite3", "NAME": ":memory:"}}
 STORAGES = {

@@ -22,9 +22,7 @@ def compose_program(take_id: int) -> None:
     if take is None or take.program == Take.Program.DONE:
         return
     rows = Take.objects.filter(pk=take_id)
-    rows.update(
-        program=Take.Program.COMPOSING, program_began_at=timezone.now(), program_message=""
-    )
+    rows.update(program=Take.Program.COMPOSING, program_began_at=timezone.now(), program_message="")
     told_at = 0.0
 
     def tell(done: int, total: int) -> None:

@@ -21,13 +21,17 @@ from kettle_web.models import Rig, Take
 def start(request: HttpRequest) -> HttpResponse:
     """Rigs and takes."""
     services.look_after_takes()
+    return _start(request, RigForm())
+
+
+def _start(request: HttpRequest, form: RigForm) -> HttpResponse:
     context = {
         "rigs": Rig.objects.all(),
         "takes": Take.objects.select_related("rig")[:24],
-        "form": RigForm(),
+        "form": form,
         "engine": services.status_or_message(),
     }
-    return render(request, "kettle/start.html", context)
+    return render(request, "kettle/start.html", context, status=400 if form.errors else 200)
 
 
 @require_POST
@@ -36,8 +40,7 @@ def new_rig(request: HttpRequest) -> HttpResponse:
     form = RigForm(request.POST)
     if form.is_valid():
         return redirect(services.create_rig(name=form.cleaned_data["name"]))
-    context = {"rigs": Rig.objects.all(), "takes": Take.objects.all()[:24], "form": form}
-    return render(request, "kettle/start.html", context, status=400)
+    return _start(request, form)
 
 
 @require_safe

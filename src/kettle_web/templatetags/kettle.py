@@ -2,6 +2,7 @@
 
 from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 from django import template
 from django.forms import BoundField
@@ -9,8 +10,24 @@ from django.forms.widgets import Select
 from django.utils.safestring import SafeString
 
 from kettle_core.rig import Rig
+from kettle_web import selectors
+from kettle_web.models import Rig as KeptRig
 
 register = template.Library()
+
+
+@register.inclusion_tag("kettle/_steps.html")
+def path_steps(rig: KeptRig, page: str) -> dict[str, Any]:
+    """The order of work, at the top of a rig's pages."""
+    return {"steps": selectors.path_steps(rig), "page": page}
+
+
+@register.simple_tag
+def machine() -> str:
+    """Room left on the disk and load, in two lines."""
+    state = selectors.machine()
+    room = megabytes(state["disk_free_bytes"])
+    return f"{room} of room\nload {state['load']} of {state['cores']}"
 
 
 @register.filter
@@ -65,9 +82,9 @@ def rig_line(values: Rig) -> str:
 def field(bound: BoundField) -> SafeString:
     """A form field with Bootstrap's class, told to be wrong when it is."""
     selecting = isinstance(bound.field.widget, Select)
-    attributes = {"class": "form-select" if selecting else "form-control"}
+    attributes: dict[str, str | bool] = {"class": "form-select" if selecting else "form-control"}
     if bound.errors:
-        attributes |= {"aria-invalid": "true", "class": attributes["class"] + " is-invalid"}
+        attributes |= {"aria-invalid": "true", "class": f"{attributes['class']} is-invalid"}
     return bound.as_widget(attrs=attributes)
 
 

@@ -11,6 +11,7 @@ export function mount(root) {
   const bar = /** @type {HTMLProgressElement} */ (root.querySelector("progress"));
   const words = root.querySelector("[data-progress-words]");
   const figures = root.querySelector("[data-progress-figures]");
+  const fact = document.querySelector("[data-program-words]");
   let timer = 0;
 
   const look = async () => {
@@ -22,6 +23,7 @@ export function mount(root) {
         return;
       }
       bar.value = progress.percent;
+      if (fact) fact.textContent = progress.words;
       if (words) words.textContent = `The program is ${progress.words}.`;
       if (figures) {
         figures.textContent = [`${progress.percent} %`, timeLeft(progress.left_s)]

@@ -47,7 +47,10 @@ export function mount(live) {
     let dropped = 0;
     for (const [name, track] of Object.entries(take.tracks)) {
       const row = document.querySelector(`[data-track="${name}"]`);
-      const [written, lost] = [row?.querySelector("[data-written]"), row?.querySelector("[data-dropped]")];
+      const [written, lost] = [
+        row?.querySelector("[data-written]"),
+        row?.querySelector("[data-dropped]"),
+      ];
       if (written) written.textContent = String(track.written);
       if (lost) lost.textContent = String(track.dropped);
       frames += track.written;

@@ -23,7 +23,7 @@ mountMachine(live);
 mountPictures(live, (name) => say(name, "live", "live"));
 mountStrips(live, (name, level) => {
   const hears = level.held_dbfs > HEARS_ABOVE_DBFS;
-  say(name, hears ? "live, hears something" : "live, quiet", hears ? "live" : "");
+  say(name, hears ? "hears something" : "quiet", hears ? "live" : "");
 });
 for (const form of document.querySelectorAll("form[data-save-on-change]")) {
   mountSaving(/** @type {HTMLFormElement} */ (form));

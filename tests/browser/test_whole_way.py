@@ -1,0 +1,207 @@
+"""The real application in real Chromium: web, engine and worker as ./kettle demo starts them."""
+
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+from playwright.sync_api import expect, sync_playwright
+
+from kettle_engine.client import EngineClient
+
+TOP = Path(__file__).parents[2]
+AXE = TOP / "node_modules/axe-core/axe.min.js"
+CHROMIUM_FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+def free_port():
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+class WholeWay(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.data = Path(tempfile.mkdtemp(prefix="kettle-browser-"))
+        cls.addClassCleanup(shutil.rmtree, cls.data, ignore_errors=True)
+        port = free_port()
+        cls.base = f"http://127.0.0.1:{port}"
+        environment = {
+            **os.environ,
+            "KETTLE_DATA": str(cls.data),
+            "DJANGO_SETTINGS_MODULE": "kettle_web.settings",
+        }
+        cls.demo = subprocess.Popen(
+            [sys.executable, "-m", "kettle_cli", "demo", "--port", str(port)],
+            cwd=TOP,
+            env=environment,
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+        cls.addClassCleanup(cls.end_demo)
+        for line in cls.demo.stdout:
+            if cls.base in line:
+                break
+        else:
+            raise AssertionError("The demo did not start.")
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        cls.browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=CHROMIUM_FLAGS
+        )
+        cls.addClassCleanup(cls.browser.close)
+
+    @classmethod
+    def end_demo(cls):
+        cls.demo.send_signal(signal.SIGINT)
+        cls.demo.wait(40)
+        cls.demo.stdout.close()
+
+    def setUp(self):
+        self.page = self.browser.new_page(viewport={"width": 1280, "height": 800})
+        self.addCleanup(self.page.close)
+        self.page.set_default_timeout(30_000)
+        expect.set_options(timeout=30_000)
+        self.problems = []
+        self.page.on("pageerror", lambda error: self.problems.append(str(error)))
+
+    def check_page(self):
+        """No axe-core violation (WCAG 2.2 AA), no script error, no scrolling sideways."""
+        self.page.evaluate(AXE.read_text())
+        found = self.page.evaluate(
+            "axe.run({runOnly: ['wcag2a','wcag2aa','wcag21a','wcag21aa','wcag22aa']})"
+        )
+        told = [(v["id"], [n["html"] for n in v["nodes"]][:2]) for v in found["violations"]]
+        self.assertEqual(told, [], json.dumps(told, indent=1))
+        self.assertEqual(self.problems, [])
+        for width in (1280, 900):
+            self.page.set_viewport_size({"width": width, "height": 800})
+            self.assertLessEqual(self.page.evaluate("document.body.scrollWidth"), width)
+        self.page.set_viewport_size({"width": 1280, "height": 800})
+
+    def record(self, seconds):
+        page = self.page
+        page.get_by_label("Countdown").fill("1")
+        page.get_by_role("button", name="Record").click()
+        expect(page.locator("[data-record]")).to_have_attribute("data-engine", "recording")
+        page.wait_for_function(
+            "s => document.querySelector('[data-elapsed]').textContent > s", arg=f"0:00:0{seconds}"
+        )
+
+    def test_1_open_record_stop_and_play(self):
+        page = self.page
+        page.goto(self.base)
+        self.check_page()
+        page.get_by_role("link", name="Record with Bench rig").click()
+        canvas = page.locator("canvas[data-picture=program]")
+        page.wait_for_function("Number(document.querySelector('canvas').dataset.drawn) > 3")
+        colours = canvas.evaluate(
+            "c => new Set(c.getContext('2d').getImageData(0, 0, 960, 540).data).size"
+        )
+        self.assertGreater(colours, 50)
+        self.check_page()
+        page.get_by_label("Countdown").fill("44")
+        page.get_by_role("button", name="Record").click()
+        expect(page.get_by_text("The countdown is at most 10 s.")).to_be_visible()
+        self.record(4)
+        expect(page.get_by_role("button", name="Record")).to_be_disabled()
+        self.assertRegex(page.inner_text("[data-figures]"), r"MB · \d+ frames, \d+ dropped")
+        page.keyboard.press("s")
+        page.wait_for_url("**/takes/*/")
+        page.goto(self.base)  # composing goes on when the page is left
+        page.get_by_role("link", name="Bench rig, take 1").click()
+        expect(page.locator("video")).to_be_visible(timeout=90_000)
+        self.check_page()
+        self.plays()
+        page.get_by_role("button", name="Play Headset alone").click()
+        page.wait_for_function("document.querySelector('video').src.includes('/play/headset')")
+        self.plays(frames=False)
+        page.get_by_role("button", name="Play Desk webcam alone").click()
+        page.wait_for_function("document.querySelector('video').src.includes('/play/webcam-1')")
+        self.plays()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="MP4", exact=True).click()
+        self.assertGreater(Path(download.value.path()).stat().st_size, 50_000)
+
+    def plays(self, frames=True):
+        """Time moves, and frames are decoded where there is a picture."""
+        self.page.evaluate(
+            "() => { const v = document.querySelector('video');"
+            " v.muted = true; v.currentTime = 0.5; return v.play(); }"
+        )
+        self.page.wait_for_function("document.querySelector('video').currentTime > 1.2")
+        decoded = self.page.evaluate(
+            "document.querySelector('video').getVideoPlaybackQuality().totalVideoFrames"
+        )
+        self.assertEqual(decoded > 5, frames)
+
+    def test_2_the_patch_sheet_is_live_and_worked_by_keys_alone(self):
+        page = self.page
+        page.goto(f"{self.base}/rigs/demo/")
+        expect(page.locator("[data-input-state=display-1]")).to_have_text("live")
+        expect(page.locator("[data-input-state=system]")).to_contain_text("hears something")
+        self.check_page()
+        point = page.get_by_role("button", name="Headset: heard in Sheet and me")
+        point.focus()
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("“Sheet and me” has no voice.")).to_be_visible()
+        self.check_page()
+        point.focus()
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("Nothing: the voice is in every scene")).to_be_visible()
+        page.get_by_label("Frame size").select_option("1280x720")
+        expect(page.get_by_label("Frame size")).to_have_value("1280x720")
+        page.get_by_label("Frame size").select_option("1920x1080")
+        page.keyboard.press("g")
+        page.wait_for_url("**/record/")
+
+    def test_3_the_engine_killed_during_a_take_comes_back_and_the_take_is_repaired(self):
+        page = self.page
+        page.goto(f"{self.base}/rigs/demo/record/")
+        page.wait_for_function("Number(document.querySelector('canvas').dataset.drawn) > 3")
+        self.record(2)
+        os.kill(EngineClient(self.data).ask("hello")["pid"], signal.SIGKILL)
+        expect(page.locator("[data-live-notice]")).to_contain_text("not running")
+        expect(page.locator("[data-record]")).to_have_attribute("data-engine", "watching")
+        page.goto(self.base)
+        page.get_by_role("link", name="cut off and repaired").click()
+        expect(page.get_by_text("was cut off and has been repaired")).to_be_visible()
+        expect(page.locator("video")).to_be_visible(timeout=90_000)
+
+    def test_4_the_connection_comes_back_by_itself(self):
+        page = self.page
+        page.goto(f"{self.base}/rigs/demo/")
+        expect(page.locator("[data-input-state=webcam-1]")).to_have_text("live")
+        web = subprocess.run(
+            ["pgrep", "-P", str(self.demo.pid), "-f", "daphne"],
+            capture_output=True,
+            text=True,
+            check=True,
+        )
+        os.kill(int(web.stdout.split()[0]), signal.SIGKILL)
+        expect(page.locator("[data-live-notice]")).to_contain_text("connects again by itself")
+        expect(page.locator("[data-live-notice]")).to_be_hidden()
+        expect(page.locator("[data-input-state=webcam-1]")).to_have_text("live")
+
+    def test_5_a_stop_in_the_countdown_records_nothing(self):
+        page = self.page
+        page.goto(f"{self.base}/rigs/demo/record/")
+        page.wait_for_function("Number(document.querySelector('canvas').dataset.drawn) > 1")
+        page.get_by_label("Countdown").fill("9")
+        page.keyboard.press("r")
+        expect(page.get_by_text("Recording begins in")).to_be_visible()
+        time.sleep(0.3)
+        page.keyboard.press("s")
+        expect(page.get_by_text("so nothing was recorded")).to_be_visible()
+        expect(page.locator("[data-record]")).to_have_attribute("data-engine", "watching")

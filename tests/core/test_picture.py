@@ -1,0 +1,108 @@
+import unittest
+
+import numpy as np
+
+from kettle_core.compose import compose_frame, frame_at, plan_scene
+from kettle_core.errors import PictureError
+from kettle_core.layout import Box
+from kettle_core.picture import (
+    blank_i420,
+    ellipse_alpha,
+    picture_from_i420,
+    picture_to_jpeg,
+    picture_to_rgb,
+    rgb_to_picture,
+    scale_picture,
+)
+from kettle_core.rig import Format, with_crosspoint, with_format
+from kettle_studio.driver import demo_rig
+
+# ITU-R BT.709-6: 100 % colour bars in 8-bit limited range (Y, Cb, Cr).
+BARS = {
+    (255, 255, 255): (235, 128, 128),
+    (255, 0, 0): (63, 102, 240),
+    (0, 255, 0): (173, 42, 26),
+    (0, 0, 255): (32, 240, 118),
+    (0, 0, 0): (16, 128, 128),
+}
+
+
+def plain(width, height, rgb):
+    return picture_from_i420(blank_i420(width, height, rgb))
+
+
+class Colours(unittest.TestCase):
+    def test_colour_bars_have_the_values_of_the_standard(self):
+        for rgb, yuv in BARS.items():
+            picture = plain(4, 4, rgb)
+            found = [int(p[0, 0]) for p in (picture.y, picture.u, picture.v)]
+            np.testing.assert_allclose(found, yuv, atol=1)
+            np.testing.assert_allclose(picture_to_rgb(picture)[1, 1], rgb, atol=3)
+
+    def test_odd_sizes_are_refused(self):
+        with self.assertRaisesRegex(PictureError, "even"):
+            rgb_to_picture(np.zeros((3, 4, 3), np.uint8))
+
+
+class Scaling(unittest.TestCase):
+    def test_one_to_one_changes_nothing(self):
+        rng = np.random.default_rng(2)
+        picture = picture_from_i420(rng.integers(16, 235, (60, 40), dtype=np.uint8))
+        same = scale_picture(picture, Box(4, 2, 20, 30), 20, 30)
+        np.testing.assert_array_equal(same.y, picture.y[2:32, 4:24])
+        np.testing.assert_array_equal(same.u, picture.u[1:16, 2:12])
+
+    def test_shrinking_keeps_the_mean(self):
+        rng = np.random.default_rng(3)
+        picture = picture_from_i420(rng.integers(16, 235, (120, 80), dtype=np.uint8))
+        small = scale_picture(picture, Box(0, 0, 80, 80), 20, 20)
+        self.assertAlmostEqual(small.y.mean(), picture.y.mean(), delta=0.6)
+
+
+class Composing(unittest.TestCase):
+    def setUp(self):
+        self.rig = demo_rig()
+        self.pictures = {
+            "display-1": plain(1920, 1080, (40, 200, 40)),
+            "webcam-1": plain(1280, 720, (200, 40, 40)),
+        }
+
+    def compose(self, rig, width=0):
+        plan = plan_scene(rig.scenes[0], rig.format, width)
+        return picture_from_i420(compose_frame(plan, self.pictures))
+
+    def test_the_webcam_is_a_circle_over_the_display(self):
+        frame = self.compose(self.rig)
+        box = self.rig.scenes[0].layers[1].box
+        centre = (box.top + box.height // 2, box.left + box.width // 2)
+        self.assertEqual(frame.y[centre], self.pictures["webcam-1"].y[0, 0])
+        for row, column in ((box.top, box.left), (box.bottom - 1, box.right - 1), (0, 0)):
+            self.assertEqual(frame.y[row, column], self.pictures["display-1"].y[0, 0])
+        cover = ellipse_alpha(box.width, box.height)[0].sum() / 256
+        self.assertAlmostEqual(cover, np.pi / 4 * box.width * box.height, delta=0.002 * cover)
+
+    def test_a_small_preview_looks_like_the_large_frame(self):
+        large, small = self.compose(self.rig), self.compose(self.rig, 960)
+        scaled = scale_picture(large, Box(0, 0, 1920, 1080), 960, 540)
+        self.assertLess(np.abs(scaled.y.astype(int) - small.y).mean(), 0.2)
+
+    def test_what_is_not_shown_or_not_there_is_left_out(self):
+        hidden = with_crosspoint(self.rig, "webcam-1", "seen", "scene-1")
+        self.assertEqual(len(np.unique(self.compose(hidden).y)), 1)
+        del self.pictures["display-1"]
+        frame = self.compose(self.rig)
+        self.assertEqual(frame.y.shape, (1080, 1920))
+
+    def test_a_frame_of_another_shape_has_a_backdrop(self):
+        tall = with_format(self.rig, Format(1280, 960))
+        frame = self.compose(tall)
+        self.assertEqual((frame.width, frame.height), (1280, 960))
+        self.assertNotEqual(frame.y[959, 20], frame.y[480, 20])
+
+    def test_the_nearest_captured_frame_is_shown(self):
+        captured = np.array([100.0, 133.0, 166.0])
+        wanted = np.array([0, 100, 117, 150, 900])
+        self.assertEqual(frame_at(captured, wanted, 16).tolist(), [0, 0, 1, 2, 2])
+
+    def test_a_jpeg_is_a_jpeg(self):
+        self.assertEqual(picture_to_jpeg(plain(64, 36, (9, 9, 9)), 80)[:2], b"\xff\xd8")

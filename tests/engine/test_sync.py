@@ -1,0 +1,125 @@
+"""The composed program against the studio's truth, measured in the finished MP4 itself."""
+
+import unittest
+
+import av
+import numpy as np
+from scipy.signal import correlate
+
+from kettle_core.devices import SAMPLE_RATE_HZ
+from kettle_core.timing import NS_PER_S
+from kettle_engine.clock import VirtualClock
+from kettle_engine.take import record_take
+from kettle_media.program import compose_take
+from kettle_media.take_folder import TakeFolder, take_rig
+from kettle_studio import presenter, script, sounds, world
+from kettle_studio.driver import Studio, demo_rig
+from tests.fixtures import ROOT
+
+SECONDS = 60
+RATES_PPM = {"display-1": -200.0, "webcam-1": 200.0, "headset": -200.0, "system": 200.0}
+HALF_FRAME_MS = 1000 / 60
+
+
+def onset_ms(times_s, values, second):
+    """Time at which values have come half way up at an event, between frames."""
+    near = (times_s > second - 0.2) & (times_s < second + 0.16)
+    times, part = times_s[near], values[near]
+    before = np.median(part[:4])
+    high = part.max()
+    first = int(np.argmax(part > before + 0.4 * (high - before)))
+    return (times[first] - second) * 1000 if high - before > 6 else None
+
+
+class ResidualSync(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        path = ROOT / "sync"
+        record_take(Studio(9, RATES_PPM), VirtualClock(), demo_rig(), path, SECONDS * NS_PER_S)
+        cls.folder = TakeFolder(path)
+        cls.info = cls.folder.read_info()
+        cls.sync = compose_take(cls.folder, cls.folder.program_path)
+        cls.start_s = cls.info.start_master_ns / NS_PER_S
+        cls.read_program()
+
+    @classmethod
+    def read_program(cls):
+        pages = [world.page_corner(s.column, s.row) for s in script.STEPS]
+        layer = take_rig(cls.info).scenes[0].layers[1]
+        scale = layer.box.width / layer.crop.width
+        left, top, width, _ = presenter.PAPER_BOX
+        x = layer.box.left + (left + 24 - layer.crop.left) * scale
+        y = layer.box.top + (top + 8) * scale
+        paper = np.s_[int(y) : int(y + 36 * scale), int(x) : int(x + (width - 48) * scale)]
+        cls.times_s, cls.pages, cls.paper = [], [], []
+        with av.open(str(cls.folder.program_path)) as container:
+            cls.streams = [(s.type, s.codec_context.name) for s in container.streams]
+            cls.colours = container.streams.video[0].codec_context.colorspace
+            for frame in container.decode(video=0):
+                v = frame.to_ndarray()[1080 + 270 :].reshape(540, 960)
+                luma = frame.to_ndarray()[:1080]
+                cls.times_s.append(float(frame.time))
+                cls.pages.append(
+                    [float(v[t // 2 + 4 : t // 2 + 14, a // 2 + 4 : a // 2 + 90].mean())
+                     for a, t in pages]
+                )  # fmt: skip
+                cls.paper.append(float(luma[paper].mean()))
+        cls.times_s = np.array(cls.times_s)
+        cls.pages, cls.paper = np.array(cls.pages), np.array(cls.paper)
+        with av.open(str(cls.folder.program_path)) as container:
+            parts = [f.to_ndarray() for f in container.decode(audio=0)]
+        cls.mix = np.concatenate(parts, axis=1).mean(axis=0)
+
+    def sound_lag_ms(self, table):
+        """How late a known sound is in the program, by plain correlation around its truth."""
+        first = round(self.start_s * SAMPLE_RATE_HZ)
+        reach = SAMPLE_RATE_HZ // 20
+        truth = np.roll(table, -first)[: self.mix.size]
+        found = correlate(self.mix[reach:-reach], truth[: self.mix.size], "valid", "fft")
+        lags = np.arange(found.size) - reach
+        best = int(np.argmax(np.abs(found)))
+        return -float(lags[best]) / SAMPLE_RATE_HZ * 1000
+
+    def test_sound_to_sound_is_within_a_millisecond(self):
+        lesson = sounds.lesson_sounds()
+        voice = self.sound_lag_ms(lesson.voice)
+        system = self.sound_lag_ms(lesson.system.mean(axis=0))
+        self.assertLess(abs(voice), 1.0)
+        self.assertLess(abs(voice - system), 1.0)
+
+    def test_display_to_sound_is_within_half_a_frame(self):
+        system = self.sound_lag_ms(sounds.lesson_sounds().system.mean(axis=0))
+        lags = []
+        for number, step in enumerate(script.STEPS):
+            second = step.second - self.start_s
+            if 0.3 < second < SECONDS - 1:
+                lags.append(onset_ms(self.times_s, self.pages[:, number], second))
+        self.assertGreaterEqual(len(lags), 7)
+        # What changes between two frames is seen half a frame later on average.
+        residual = np.mean([x for x in lags if x is not None]) - HALF_FRAME_MS - system
+        self.assertLess(abs(residual), HALF_FRAME_MS)
+
+    def test_webcam_to_sound_is_within_half_a_frame(self):
+        voice = self.sound_lag_ms(sounds.lesson_sounds().voice)
+        lags = [
+            onset_ms(self.times_s, self.paper, second - self.start_s)
+            for second in script.KNOCKS_S
+            if 0.3 < second - self.start_s < SECONDS - 1
+        ]
+        seen = [x for x in lags if x is not None]
+        self.assertGreaterEqual(len(seen), 10)
+        self.assertLess(abs(np.mean(seen) - HALF_FRAME_MS - voice), HALF_FRAME_MS)
+
+    def test_every_track_is_corrected_to_the_truth(self):
+        for track in self.sync.tracks:
+            with self.subTest(track.name):
+                limit = 1.0 if track.name in ("headset", "system") else HALF_FRAME_MS / 2
+                self.assertAlmostEqual(track.offset_ms, track.true_offset_ms, delta=limit)
+                self.assertAlmostEqual(track.drift_ppm, track.true_drift_ppm, delta=5)
+
+    def test_the_program_is_h264_and_aac_in_bt709_with_its_index_in_front(self):
+        self.assertEqual(self.streams, [("video", "h264"), ("audio", "aac")])
+        self.assertEqual(int(self.colours), 1)
+        self.assertEqual(len(self.times_s), SECONDS * 30)
+        data = self.folder.program_path.read_bytes()
+        self.assertLess(data.index(b"moov"), data.index(b"mdat"))

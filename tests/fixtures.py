@@ -1,0 +1,36 @@
+"""Takes for tests: recorded once a process, on the virtual clock."""
+
+import atexit
+import os
+import shutil
+import tempfile
+from functools import cache
+from pathlib import Path
+
+from kettle_engine.clock import VirtualClock
+from kettle_engine.take import record_take
+from kettle_media.take_folder import TakeFolder
+from kettle_studio.driver import Studio, demo_rig
+
+ROOT = Path(tempfile.mkdtemp(prefix="kettle-takes-"))
+atexit.register(shutil.rmtree, ROOT, ignore_errors=True)
+
+
+def demo_take(seconds: int = 4) -> TakeFolder:
+    """A take of the demo rig; nobody changes it."""
+    return _demo_take(seconds, 1)
+
+
+@cache
+def _demo_take(seconds: int, seed: int) -> TakeFolder:
+    path = ROOT / f"take-{os.getpid()}-{seed}-{seconds}"
+    record_take(Studio(seed), VirtualClock(), demo_rig(), path, seconds * 10**9)
+    return TakeFolder(path)
+
+
+def copied_take(name: str, seconds: int = 4) -> TakeFolder:
+    """A copy of the demo take that a test may damage."""
+    path = ROOT / name
+    shutil.rmtree(path, ignore_errors=True)
+    shutil.copytree(demo_take(seconds).path, path)
+    return TakeFolder(path)

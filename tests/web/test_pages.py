@@ -1,0 +1,247 @@
+import asyncio
+import os
+import shutil
+from datetime import UTC, datetime
+
+from django.conf import settings
+from django.core.management import call_command
+from django.test import TestCase, override_settings
+from django.urls import reverse
+
+from kettle_engine.protocol import socket_folder
+from kettle_web import selectors, services
+from kettle_web.models import Rig, Take
+from kettle_web.tasks import compose_program
+from tests.fixtures import copied_take, demo_take
+
+IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
+
+
+@override_settings(TASKS=IMMEDIATE)
+class PageCase(TestCase):
+    def setUp(self):
+        self.rig = services.make_demo_rig()
+        takes = settings.DATA / f"takes-{os.getpid()}"
+        self.enterContext(self.settings(TAKES=takes))
+        self.addCleanup(shutil.rmtree, takes)
+        takes.mkdir()
+
+    def put_take(self, name, source=None):
+        path = settings.TAKES / name
+        shutil.copytree((source or demo_take()).path, path)
+        return path
+
+
+class Start(PageCase):
+    def test_rigs_takes_and_the_missing_engine_are_shown(self):
+        page = self.client.get(reverse("start"))
+        self.assertContains(page, "Bench rig")
+        self.assertContains(page, "2 pictures, 2 sounds · 1920 × 1080 px · 30 fps")
+        self.assertContains(page, "Nothing has been recorded yet")
+        self.assertContains(page, "The recording engine is not running")
+
+    def test_a_rig_needs_a_name_and_the_engine(self):
+        page = self.client.post(reverse("new-rig"), {"name": " "})
+        self.assertContains(page, "A rig needs a name", status_code=400)
+        page = self.client.post(reverse("new-rig"), {"name": "Attic"})
+        self.assertContains(page, "engine is not running", status_code=503)
+        self.assertEqual(Rig.objects.count(), 1)
+
+    def test_pages_may_load_nothing_from_elsewhere(self):
+        policy = self.client.get(reverse("start"))["Content-Security-Policy"]
+        self.assertIn("default-src 'none'", policy)
+        self.assertNotIn("unsafe", policy)
+        self.assertEqual(
+            self.client.get("/", headers={"host": "elsewhere.example"}).status_code, 400
+        )
+
+    def test_a_page_that_is_not_there_says_so(self):
+        self.assertContains(self.client.get("/rigs/none/"), "not there", status_code=404)
+
+    def test_models_and_migrations_agree(self):
+        call_command("makemigrations", check=True, dry_run=True, verbosity=0)
+
+
+class PatchSheet(PageCase):
+    def change(self, what, name):
+        values = {"input": name, "what": what, "scene": "scene-1"}
+        return self.client.post(reverse("set-crosspoint", args=["demo"]), values, follow=True)
+
+    def test_crosspoints_are_changed_over_and_findings_follow(self):
+        page = self.client.get(self.rig.get_absolute_url())
+        self.assertContains(page, "Nothing: the voice is in every scene")
+        page = self.change("heard", "headset")
+        self.assertContains(page, "“Sheet and me” has no voice.")
+        self.assertContains(page, "no-voice")
+        page = self.change("recorded", "webcam-1")
+        self.assertContains(page, "Desk webcam has no track.")
+        self.assertContains(page, "1 track<")
+        self.assertContains(self.change("heard", "headset"), "Headset: heard in Sheet and me")
+
+    def test_a_crosspoint_that_is_not_there_is_told_on_the_page(self):
+        page = self.change("seen", "headset")
+        self.assertContains(page, "has no place in the scene")
+        self.assertContains(self.change("eaten", "headset"), "not on the patch sheet")
+
+    def test_the_format_is_saved_and_wrong_ones_are_told_at_the_field(self):
+        address = reverse("set-format", args=["demo"])
+        self.client.post(address, {"frame_size": "1280x720", "fps": "30000/1001"})
+        self.rig.refresh_from_db()
+        self.assertEqual(str(self.rig.values.format.fps), "30000/1001")
+        self.assertEqual(self.rig.values.scenes[0].layers[0].box.width, 1280)
+        page = self.client.post(address, {"frame_size": "1x1", "fps": "31"})
+        self.assertContains(page, "This frame size is not offered", status_code=400)
+        self.assertContains(page, "This frame rate is not offered", status_code=400)
+
+    def test_the_cost_is_told_from_the_last_take(self):
+        self.put_take("found")
+        services.look_after_takes()
+        Take.objects.update(rig=self.rig, size_bytes=60_000_000, duration_s=60.0)
+        self.assertContains(self.client.get(self.rig.get_absolute_url()), "60.0 MB/min")
+
+
+class Record(PageCase):
+    def test_without_the_engine_nothing_begins_and_it_is_said(self):
+        page = self.client.get(reverse("record", args=["demo"]))
+        self.assertContains(page, "The recording engine is not running")
+        page = self.client.post(
+            reverse("record-start", args=["demo"]), {"countdown_s": 3}, follow=True
+        )
+        self.assertContains(page, "so nothing can be shown or recorded")
+        answer = self.client.post(
+            reverse("record-stop", args=["demo"]), headers={"accept": "application/json"}
+        )
+        self.assertEqual(answer.status_code, 503)
+        self.assertIn("not running", answer.json()["error"])
+        self.assertFalse(Take.objects.exists())
+
+    def test_a_wrong_countdown_is_told_at_its_field(self):
+        address = reverse("record-start", args=["demo"])
+        for value, sentence in (("11", "at most 10 s"), ("", "is empty"), ("x", "whole number")):
+            page = self.client.post(address, {"countdown_s": value})
+            self.assertContains(page, sentence, status_code=400)
+        answer = self.client.post(
+            address, {"countdown_s": -1}, headers={"accept": "application/json"}
+        )
+        self.assertEqual(answer.json()["field"], "countdown_s")
+
+
+class Takes(PageCase):
+    def test_a_take_found_on_disk_is_taken_in_and_composed(self):
+        self.put_take("from-the-command-line")
+        with self.captureOnCommitCallbacks(execute=True):
+            self.client.get(reverse("start"))
+        take = Take.objects.get()
+        self.assertEqual((take.state, take.program, take.duration_s), ("complete", "waiting", 4.0))
+        page = self.client.get(take.get_absolute_url())
+        self.assertContains(page, "The program is waiting to be composed.")
+        compose_program.func(take.pk)
+        take.refresh_from_db()
+        self.assertEqual((take.program, take.program_done, take.program_total), ("done", 120, 120))
+        page = self.client.get(take.get_absolute_url())
+        self.assertContains(page, "measured against Headset")
+        self.assertContains(page, "Play Desk webcam alone")
+        progress = self.client.get(reverse("take-progress", args=[take.pk])).json()
+        self.assertEqual((progress["state"], progress["percent"]), ("done", 100))
+        compose_program.func(take.pk)
+
+    def test_a_cut_off_take_says_so(self):
+        folder = copied_take("web-cut")
+        info = folder.read_info()
+        info.state, info.notes = "repaired", ["This take was cut off and has been repaired."]
+        folder.write_info(info)
+        self.put_take("cut", folder)
+        services.look_after_takes()
+        page = self.client.get(Take.objects.get().get_absolute_url())
+        self.assertContains(page, "was cut off and has been repaired")
+
+    def test_a_damaged_track_fails_the_program_with_the_reason_and_can_be_tried_again(self):
+        path = self.put_take("damaged")
+        (path / "tracks" / "headset.mkv").write_bytes(b"")
+        services.look_after_takes()
+        take = Take.objects.get()
+        compose_program.func(take.pk)
+        page = self.client.get(take.get_absolute_url())
+        self.assertContains(page, "the tracks are all there")
+        self.assertContains(page, "headset")
+        self.client.post(reverse("take-compose", args=[take.pk]))
+        take.refresh_from_db()
+        self.assertEqual(take.program, "waiting")
+
+    def test_a_take_whose_folder_is_gone_has_failed(self):
+        Take.objects.create(folder="gone", name="Gone", recorded_at=datetime.now(UTC))
+        services.look_after_takes()
+        take = Take.objects.get()
+        self.assertEqual(take.state, "failed")
+        self.assertContains(self.client.get(take.get_absolute_url()), "is not a take")
+
+    def test_unfinished_work_is_ordered_again_after_a_start(self):
+        self.put_take("again")
+        services.look_after_takes()
+        Take.objects.update(program=Take.Program.COMPOSING, program_done=5, program_total=9)
+        services.resume_work()
+        self.assertEqual(Take.objects.get().program, "waiting")
+
+    def test_time_left_follows_from_the_pace(self):
+        take = Take(
+            program=Take.Program.COMPOSING,
+            program_done=25,
+            program_total=100,
+            program_began_at=datetime.now(UTC),
+        )
+        self.assertEqual(selectors.program_progress(take)["percent"], 25)
+        self.assertLess(selectors.program_progress(take)["left_s"], 5)
+
+
+class Media(PageCase):
+    def setUp(self):
+        super().setUp()
+        self.path = self.put_take("media")
+        services.look_after_takes()
+        self.take = Take.objects.get()
+
+    def get(self, kind, name, **headers):
+        address = reverse("take-file", args=[self.take.pk, kind, name])
+        return self.client.get(address, headers=headers)
+
+    def body(self, response):
+        async def collect():
+            return b"".join([part async for part in response.streaming_content])
+
+        return asyncio.run(collect())
+
+    def test_ranges_are_served_as_players_ask_for_them(self):
+        data = (self.path / "tracks" / "headset.mkv").read_bytes()
+        whole = self.get("track", "headset")
+        self.assertEqual((whole.status_code, self.body(whole)), (200, data))
+        self.assertIn("attachment", whole["Content-Disposition"])
+        for asked, expected in (
+            ("bytes=10-19", data[10:20]),
+            ("bytes=100-", data[100:]),
+            ("bytes=-7", data[-7:]),
+            (f"bytes=5-{10**12}", data[5:]),
+        ):
+            part = self.get("track", "headset", range=asked)
+            self.assertEqual(part.status_code, 206)
+            self.assertEqual(self.body(part), expected)
+            self.assertEqual(int(part["Content-Length"]), len(expected))
+        beyond = self.get("track", "headset", range=f"bytes={len(data)}-")
+        self.assertEqual(beyond.status_code, 416)
+        self.assertEqual(beyond["Content-Range"], f"bytes */{len(data)}")
+
+    def test_only_the_takes_own_files_are_served(self):
+        for kind, name in (
+            ("track", "passwd"),
+            ("journal", "headset"),
+            ("program", "program"),
+            ("play", "headset"),
+        ):
+            self.assertEqual(self.get(kind, name).status_code, 404)
+        self.assertEqual(
+            self.client.get(f"/takes/{self.take.pk}/track/..%2f..%2ftake.json/").status_code, 404
+        )
+
+
+class Sockets(PageCase):
+    def test_sockets_lie_in_a_short_private_folder(self):
+        self.assertLess(len(str(socket_folder(settings.DATA)) + "/commands"), 100)
