@@ -69,13 +69,13 @@ def _track_figures(folder: TakeFolder, track: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def _sync_figures(sync: TrackSync) -> dict[str, Any]:
+def _sync_figures(found: TrackSync) -> dict[str, Any]:
     figures = {
-        "offset_ms": round(sync.offset_ms, 3),
-        "drift_ppm": round(sync.drift_ppm, 2),
-        "measured": sync.source,
+        "offset_ms": round(found.offset_ms, 3),
+        "drift_ppm": round(found.drift_ppm, 2),
+        "measured": found.source,
     }
-    if sync.true_offset_ms is not None and sync.true_drift_ppm is not None:
-        figures["true_offset_ms"] = round(sync.true_offset_ms, 3)
-        figures["true_drift_ppm"] = round(sync.true_drift_ppm, 2)
+    if found.true_offset_ms is not None and found.true_drift_ppm is not None:
+        figures["true_offset_ms"] = round(found.true_offset_ms, 3)
+        figures["true_drift_ppm"] = round(found.true_drift_ppm, 2)
     return figures

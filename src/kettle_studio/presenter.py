@@ -79,7 +79,7 @@ def _room() -> Plane:
 def _sprite(image: Image.Image, left: int, top: int) -> Sprite:
     rgba = np.asarray(image)
     picture = rgb_to_picture(np.ascontiguousarray(rgba[..., :3]))
-    cover = rgba[..., 3].astype(np.float32) / 255
+    cover = rgba[..., 3].astype(np.float32) / np.float32(255)
     rows, columns = cover.shape
     half = cover.reshape(rows // 2, 2, columns // 2, 2).mean(axis=(1, 3))
     y, u, v = (p.astype(np.float32) for p in (picture.y, picture.u, picture.v))

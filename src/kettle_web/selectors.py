@@ -60,7 +60,7 @@ def patch_sheet(values: RigValues) -> dict[str, Any]:
         letter = "P" if item.is_picture else "S"
         if item.recorded:
             numbers[letter] += 1
-        cells = tuple(_scene_crosspoint(scene, item) for scene in values.scenes)
+        cells = tuple(_crosspoint_in(item.id, item.name, scene) for scene in values.scenes)
         track = Crosspoint("recorded", item.recorded, "", f"{item.name}: recorded on its own track")
         number = f"{letter}{numbers[letter]}" if item.recorded else ""
         rows.append(SheetRow(item, KIND_WORDS[item.kind], cells, track, number))
@@ -79,14 +79,13 @@ def _column(values: RigValues, scene: Scene) -> SheetColumn:
     return SheetColumn(scene, voice.name if voice else "")
 
 
-def _scene_crosspoint(scene: Scene, item: Input) -> Crosspoint:
+def _crosspoint_in(input_id: str, name: str, scene: Scene) -> Crosspoint:
     for layer in scene.layers:
-        if layer.input_id == item.id:
-            label = f"{item.name}: seen in {scene.name}"
-            return Crosspoint("seen", layer.shown, scene.id, label)
+        if layer.input_id == input_id:
+            return Crosspoint("seen", layer.shown, scene.id, f"{name}: seen in {scene.name}")
     for sound in scene.sounds:
-        if sound.input_id == item.id:
-            return Crosspoint("heard", sound.heard, scene.id, f"{item.name}: heard in {scene.name}")
+        if sound.input_id == input_id:
+            return Crosspoint("heard", sound.heard, scene.id, f"{name}: heard in {scene.name}")
     return Crosspoint(None, False, scene.id, "")
 
 
