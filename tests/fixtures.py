@@ -7,11 +7,15 @@ import tempfile
 from functools import cache
 from pathlib import Path
 
+import cv2
+
 from kettle_engine.clock import VirtualClock
 from kettle_engine.take import record_take
 from kettle_media.take_folder import TakeFolder
 from kettle_studio.driver import Studio, demo_rig
 
+# One thread a call, as in the engine and the worker.
+cv2.setNumThreads(1)
 ROOT = Path(tempfile.mkdtemp(prefix="kettle-takes-"))
 atexit.register(shutil.rmtree, ROOT, ignore_errors=True)
 

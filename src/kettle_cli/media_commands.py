@@ -48,7 +48,7 @@ def find_rig(name: str) -> Rig:
     if name.endswith(".json"):
         try:
             return rig_from_dict(json.loads(Path(name).read_text()))
-        except (OSError, ValueError) as error:
+        except (OSError, ValueError, RecursionError) as error:
             raise RigError(f"The rig file {name} cannot be read: {error}.") from error
     kept = _kept_rigs()
     if name in kept:

@@ -14,7 +14,7 @@ from kettle_core.errors import TimingError
 
 NS_PER_S = 1_000_000_000
 FIT_BIN_NS = NS_PER_S // 2
-FIT_MAX_BINS = 240
+FIT_MAX_BINS = 24
 
 Int64Array = NDArray[np.int64]
 Float64Array = NDArray[np.float64]
@@ -120,9 +120,9 @@ class ClockFit:
 def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
     """Fit a device clock to the master clock from pairs of stamps.
 
-    A stamp is late by latency and by whatever the machine was doing, never early; so the
-    earliest stamp of each half second is used, a Theil-Sen line is laid through those, and
-    a least-squares line through the ones that lie near it.
+    A stamp is late by latency and by whatever the machine was doing, never early; so of
+    each stretch (a 24th of the whole, half a second at least) the earliest stamp is used, a
+    Theil-Sen line is laid through those, and a least-squares line through the ones near it.
 
     Parameters
     ----------
@@ -131,8 +131,8 @@ def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
     Returns
     -------
     ClockFit
-        Its anchor is the first stamp's device time. With fewer than four half seconds of
-        stamps the drift is taken as 0.
+        Its anchor is the first stamp's device time. With fewer than four stretches
+        the drift is taken as 0.
 
     Raises
     ------

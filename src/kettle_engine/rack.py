@@ -8,8 +8,8 @@ from kettle_core.devices import Capture, Device, Driver
 from kettle_core.rig import Input
 from kettle_engine.clock import Clock
 
-# A picture device keeps a dozen frames; who comes later than this finds them overwritten.
-OVERWRITTEN_AFTER_NS = 400_000_000
+# Drivers queue 32 frames for who asks for it; who comes later finds them overwritten.
+OVERWRITTEN_AFTER_NS = 1_000_000_000
 
 
 @dataclass(frozen=True)

@@ -27,7 +27,8 @@ from kettle_media.take_folder import (
 )
 from kettle_media.tracks import PictureWriter, SoundWriter, TimesWriter
 
-PICTURE_QUEUE = 16
+# Room for what a device has queued while the machine stood still.
+PICTURE_QUEUE = 40
 # A still display is written again this often, so that a kill does not cost more.
 STILL_REPEAT_NS = NS_PER_S // 5
 # Devices deliver late; a little more is recorded so that every track reaches the take's end.

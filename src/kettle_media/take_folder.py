@@ -94,7 +94,7 @@ class TakeFolder:
             raise TakeError(
                 f"{self.path} is not a take: it has no take.json. Name the folder of a take."
             ) from error
-        except (OSError, ValueError) as error:
+        except (OSError, ValueError, RecursionError) as error:
             raise TakeError(f"{target} cannot be read: {error}.") from error
         schema = json.loads(SCHEMA_PATH.read_text())
         try:

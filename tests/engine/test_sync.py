@@ -7,16 +7,20 @@ import numpy as np
 from scipy.signal import correlate
 
 from kettle_core.devices import SAMPLE_RATE_HZ
+from kettle_core.picture import picture_from_i420
+from kettle_core.rig import Format, with_format
 from kettle_core.timing import NS_PER_S
 from kettle_engine.clock import VirtualClock
 from kettle_engine.take import record_take
 from kettle_media.program import compose_take
 from kettle_media.take_folder import TakeFolder, take_rig
+from kettle_media.tracks import frame_to_i420
 from kettle_studio import presenter, script, sounds, world
 from kettle_studio.driver import Studio, demo_rig
 from tests.fixtures import ROOT
 
 SECONDS = 60
+FRAME_SIZE = (1280, 720)
 RATES_PPM = {"display-1": -200.0, "webcam-1": 200.0, "headset": -200.0, "system": 200.0}
 HALF_FRAME_MS = 1000 / 60
 
@@ -35,7 +39,8 @@ class ResidualSync(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         path = ROOT / "sync"
-        record_take(Studio(9, RATES_PPM), VirtualClock(), demo_rig(), path, SECONDS * NS_PER_S)
+        rig = with_format(demo_rig(), Format(*FRAME_SIZE))
+        record_take(Studio(9, RATES_PPM), VirtualClock(), rig, path, SECONDS * NS_PER_S)
         cls.folder = TakeFolder(path)
         cls.info = cls.folder.read_info()
         cls.sync = compose_take(cls.folder, cls.folder.program_path)
@@ -44,7 +49,9 @@ class ResidualSync(unittest.TestCase):
 
     @classmethod
     def read_program(cls):
+        shown = FRAME_SIZE[0] / 1920
         pages = [world.page_corner(s.column, s.row) for s in script.STEPS]
+        pages = [(round(a * shown / 2), round(t * shown / 2)) for a, t in pages]
         layer = take_rig(cls.info).scenes[0].layers[1]
         scale = layer.box.width / layer.crop.width
         left, top, width, _ = presenter.PAPER_BOX
@@ -56,13 +63,10 @@ class ResidualSync(unittest.TestCase):
             cls.streams = [(s.type, s.codec_context.name) for s in container.streams]
             cls.colours = container.streams.video[0].codec_context.colorspace
             for frame in container.decode(video=0):
-                v = frame.to_ndarray()[1080 + 270 :].reshape(540, 960)
-                luma = frame.to_ndarray()[:1080]
+                picture = picture_from_i420(frame_to_i420(frame))
+                v, luma = picture.v, picture.y
                 cls.times_s.append(float(frame.time))
-                cls.pages.append(
-                    [float(v[t // 2 + 4 : t // 2 + 14, a // 2 + 4 : a // 2 + 90].mean())
-                     for a, t in pages]
-                )  # fmt: skip
+                cls.pages.append([v[t + 4 : t + 12, a + 4 : a + 60].mean() for a, t in pages])
                 cls.paper.append(float(luma[paper].mean()))
         cls.times_s = np.array(cls.times_s)
         cls.pages, cls.paper = np.array(cls.pages), np.array(cls.paper)
