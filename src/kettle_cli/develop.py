@@ -38,10 +38,10 @@ def test(options: Namespace) -> int:
     parts = {
         "core": [
             ("core", [*manage, *core, "--exclude-tag", "realtime", "--parallel", "2"]),
-            ("engine process", [*manage, "tests.engine", "--tag", "realtime"]),
+            ("real time", [*manage, "tests", "--tag", "realtime"]),
         ],
         "web": [
-            ("web", [*manage, "tests.web", "--parallel", "2"]),
+            ("web", [*manage, "tests.web", "--exclude-tag", "realtime", "--parallel", "2"]),
             ("javascript", [_node(), "--test", "tests/js/"]),
         ],
         "browser": [("browser", [*manage, "tests.browser"])],

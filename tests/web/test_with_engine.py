@@ -1,0 +1,124 @@
+"""Pages and the live WebSocket with a real engine behind them."""
+
+import json
+import os
+from unittest import mock
+
+from asgiref.sync import async_to_sync
+from channels.testing import WebsocketCommunicator
+from django.conf import settings
+from django.test import TransactionTestCase, override_settings, tag
+from django.urls import reverse
+
+from kettle_web import services
+from kettle_web.asgi import application
+from kettle_web.live import Hub, LiveConsumer
+from kettle_web.models import Take
+from tests.engine.process import EngineProcess
+
+IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
+JSON = {"accept": "application/json"}
+
+
+@tag("realtime")
+@override_settings(TASKS=IMMEDIATE)
+class WithEngine(TransactionTestCase):
+    def setUp(self):
+        data = settings.DATA / f"engine-{os.getpid()}-{self._testMethodName}"
+        self.enterContext(self.settings(DATA=data, TAKES=data / "takes"))
+        data.mkdir()
+        self.rig = services.make_demo_rig()
+        self.engine = EngineProcess(self, data)
+
+    def test_record_and_stop_by_pages_make_a_take(self):
+        start, stop = reverse("record-start", args=["demo"]), reverse("record-stop", args=["demo"])
+        answer = self.client.post(start, {"countdown_s": 0}, headers=JSON)
+        take = Take.objects.get()
+        self.assertEqual((answer.json(), take.state), ({"take": take.pk}, "recording"))
+        self.engine.has_recorded(1)
+        again = self.client.post(start, {"countdown_s": 0}, headers=JSON)
+        self.assertEqual(again.status_code, 503)
+        self.assertIn("being recorded already", again.json()["error"])
+        page = self.client.get(take.get_absolute_url())
+        self.assertContains(page, "This take is being recorded.")
+        answer = self.client.post(stop, headers=JSON)
+        self.assertEqual(answer.json(), {"take_url": take.get_absolute_url()})
+        take.refresh_from_db()
+        self.assertEqual((take.state, take.program), ("complete", "waiting"))
+        self.assertGreater(take.duration_s, 1)
+        self.assertGreater(take.size_bytes, 100_000)
+
+    def test_a_stop_in_the_countdown_forgets_the_take(self):
+        self.client.post(reverse("record-start", args=["demo"]), {"countdown_s": 9})
+        page = self.client.post(reverse("record-stop", args=["demo"]), follow=True)
+        self.assertContains(page, "so nothing was recorded")
+        self.assertFalse(Take.objects.exists())
+
+    def test_a_rig_is_made_of_what_is_plugged_in(self):
+        for slug in ("attic-desk", "attic-desk-2"):
+            page = self.client.post(reverse("new-rig"), {"name": "Attic desk"}, follow=True)
+            self.assertEqual(page.redirect_chain[-1][0], f"/rigs/{slug}/")
+            self.assertContains(page, "System audio")
+
+    def receive(self, want, until, more=None):
+        """Messages of a page's WebSocket by kind, until something holds."""
+
+        async def listen():
+            headers = [(b"origin", b"http://127.0.0.1"), (b"host", b"127.0.0.1")]
+            socket = WebsocketCommunicator(application, f"/live/demo/?want={want}", headers=headers)
+            connected, _ = await socket.connect()
+            self.assertTrue(connected)
+            seen = {}
+            while not until(seen):
+                message = await socket.receive_output(60)
+                if "bytes" in message:
+                    name, _, jpeg = message["bytes"].partition(b"\0")
+                    seen[name.decode()] = jpeg
+                else:
+                    values = json.loads(message["text"])
+                    seen[values["kind"]] = values["values"]
+                if more:
+                    more(seen)
+            await socket.disconnect()
+            return seen
+
+        # A hub belongs to one event loop, and every call here has its own.
+        with mock.patch.object(LiveConsumer, "hub", Hub()):
+            return async_to_sync(listen)()
+
+    def test_one_socket_brings_status_levels_and_pictures(self):
+        wanted = {"status", "levels", "display-1", "webcam-1"}
+        seen = self.receive("levels,pictures", lambda seen: wanted <= seen.keys())
+        self.assertNotIn("program", seen)
+        self.assertEqual(seen["webcam-1"][:2], b"\xff\xd8")
+        self.assertEqual(seen["levels"].keys(), {"headset", "system"})
+        level = seen["levels"]["system"]
+        self.assertLessEqual(level["peak_dbfs"], 0)
+        self.assertTrue(0 <= level["peak_at"] <= level["held_at"] <= 1)
+        self.assertGreater(seen["status"]["disk_free_bytes"], 0)
+        program = self.receive("program", lambda seen: "program" in seen)
+        self.assertNotIn("levels", program)
+
+    def test_a_page_from_elsewhere_gets_no_socket(self):
+        async def connect():
+            headers = [(b"origin", b"http://elsewhere.example")]
+            socket = WebsocketCommunicator(application, "/live/demo/", headers=headers)
+            return (await socket.connect())[0]
+
+        self.assertFalse(async_to_sync(connect)())
+
+    def test_a_killed_engine_is_told_and_taken_up_again(self):
+        def restart(seen):
+            if "levels" in seen and self.engine.process.poll() is None and "told" not in seen:
+                self.engine.process.kill()
+                self.engine.process.wait()
+                seen["told"] = True
+            if seen.get("status", {}).get("state") == "absent":
+                self.engine.start()
+                seen["message"] = seen["status"]["message"]
+                del seen["levels"]
+
+        seen = self.receive(
+            "levels", lambda seen: "message" in seen and "levels" in seen, more=restart
+        )
+        self.assertIn("not running", seen["message"])
