@@ -107,19 +107,14 @@ class Engine:
                 live.numbers[name] = capture.no
         else:
             live.meters[name].take(capture.data)  # type: ignore[arg-type]
-        if self._start_ns is not None and delivery.master_ns >= self._start_ns:
-            self._begin(live)
+        if self._start_ns is not None and self._wanted and delivery.master_ns >= self._start_ns:
+            self._begin(live, self._start_ns, *self._wanted)
         if self._recorder:
             self._recorder.take(delivery)
             if self._recorder.is_over(delivery.master_ns):
                 self._finish(self._recorder)
 
-    def _begin(self, live: Live) -> None:
-        start_ns, wanted = self._start_ns, self._wanted
-        self._start_ns = self._wanted = None
-        if start_ns is None or wanted is None:
-            return
-        path, rig = wanted
+    def _begin(self, live: Live, start_ns: int, path: Path, rig: Rig) -> None:
         live.rack.worst_late_ns = 0
         for device in live.rack.devices.values():
             device.events()
@@ -130,16 +125,18 @@ class Engine:
             )
         except (KettleError, OSError) as error:
             self.last_take = {"folder": str(path), "state": "failed", "notes": [str(error)]}
+        # Only now: in between the state would be neither countdown nor recording.
+        self._start_ns = self._wanted = None
 
     def _finish(self, recorder: Recorder) -> None:
-        self._recorder = None
-
         def finish() -> None:
             info = recorder.finish()
             self.last_take = _ended(recorder.folder, info)
 
         self._finishing = threading.Thread(target=finish, name="finish take")
         self._finishing.start()
+        # Only now: in between the state would be neither recording nor finishing.
+        self._recorder = None
 
     def _stop_for_quit(self) -> None:
         self._start_ns = self._wanted = None

@@ -59,19 +59,14 @@ def start_take(*, rig: Rig, countdown_s: int) -> Take:
     """Have the engine record into a new folder. Raises EngineError or TakeError."""
     now = timezone.now()
     day = timezone.localtime(now).date().isoformat()
-    with transaction.atomic():
-        number = Take.objects.filter(folder__startswith=f"{rig.slug}-{day}-").count() + 1
-        while _is_taken(folder := f"{rig.slug}-{day}-take-{number:02d}"):
-            number += 1
-        take = Take.objects.create(
-            rig=rig, folder=folder, name=f"{rig.name}, take {number}", recorded_at=now
-        )
-    try:
-        engine().ask("record", rig=rig.document, folder=folder, countdown_s=countdown_s)
-    except EngineError:
-        take.delete()
-        raise
-    return take
+    number = Take.objects.filter(folder__startswith=f"{rig.slug}-{day}-").count() + 1
+    while _is_taken(folder := f"{rig.slug}-{day}-take-{number:02d}"):
+        number += 1
+    # The row comes second: without a folder it would look like a take that was lost.
+    engine().ask("record", rig=rig.document, folder=folder, countdown_s=countdown_s)
+    return Take.objects.create(
+        rig=rig, folder=folder, name=f"{rig.name}, take {number}", recorded_at=now
+    )
 
 
 def _is_taken(folder: str) -> bool:

@@ -171,6 +171,7 @@ def take(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def take_progress(request: HttpRequest, pk: int) -> HttpResponse:
     """How far composing is, for the page's script."""
+    services.look_after_takes()
     found = get_object_or_404(Take, pk=pk)
     return JsonResponse(selectors.program_progress(found))
 

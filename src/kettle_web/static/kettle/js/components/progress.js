@@ -3,12 +3,12 @@ import { timeLeft } from "../lib/format.js";
 const EVERY_MS = 500;
 
 /**
- * Follows the composing of a program and reloads the page when it has ended.
+ * Follows a take that is recorded or composed and reloads the page when that has ended.
  * @param {HTMLElement} root carries the address in data-progress
  */
 export function mount(root) {
   const stop = new AbortController();
-  const bar = /** @type {HTMLProgressElement} */ (root.querySelector("progress"));
+  const bar = root.querySelector("progress");
   const words = root.querySelector("[data-progress-words]");
   const figures = root.querySelector("[data-progress-figures]");
   const fact = document.querySelector("[data-program-words]");
@@ -18,11 +18,12 @@ export function mount(root) {
     try {
       const answer = await fetch(root.dataset.progress ?? "", { signal: stop.signal });
       const progress = await answer.json();
-      if (progress.state === "done" || progress.state === "failed") {
+      const begun = root.dataset.state === "none" && progress.state !== "none";
+      if (begun || progress.state === "done" || progress.state === "failed") {
         location.reload();
         return;
       }
-      bar.value = progress.percent;
+      if (bar) bar.value = progress.percent;
       if (fact) fact.textContent = progress.words;
       if (words) words.textContent = `The program is ${progress.words}.`;
       if (figures) {
