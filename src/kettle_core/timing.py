@@ -14,7 +14,8 @@ from kettle_core.errors import TimingError
 
 NS_PER_S = 1_000_000_000
 FIT_BIN_NS = NS_PER_S // 2
-FIT_MAX_BINS = 24
+FIT_MAX_BINS = 240
+MAX_SLOPE = 500e-6
 
 Int64Array = NDArray[np.int64]
 Float64Array = NDArray[np.float64]
@@ -103,7 +104,7 @@ class ClockFit:
     rate = 1 + drift_ppm * 1e-6.
 
     `drift_ppm` is how fast the device counts (positive: fast). `spread_ns` is the median
-    absolute distance of the earliest stamps from the line: how sure the line is.
+    distance of the earliest stamps above the line: how sure the line is.
     """
 
     anchor_device_ns: int
@@ -120,9 +121,9 @@ class ClockFit:
 def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
     """Fit a device clock to the master clock from pairs of stamps.
 
-    A stamp is late by latency and by whatever the machine was doing, never early; so of
-    each stretch (a 24th of the whole, half a second at least) the earliest stamp is used, a
-    Theil-Sen line is laid through those, and a least-squares line through the ones near it.
+    A stamp is late by latency and by whatever the machine was doing, never early. So the line
+    is laid under all stamps, as near to them as it can be: a linear program in two unknowns.
+    Stalls lift stamps off the line and do not move it.
 
     Parameters
     ----------
@@ -131,8 +132,9 @@ def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
     Returns
     -------
     ClockFit
-        Its anchor is the first stamp's device time. With fewer than four stretches
-        the drift is taken as 0.
+        Its anchor is the first stamp's device time. The drift is taken as 0 where there are
+        fewer than four half seconds of stamps, or where it would be beyond 500 ppm: that is
+        no clock but a machine that stood still.
 
     Raises
     ------
@@ -141,7 +143,8 @@ def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
 
     References
     ----------
-    P. K. Sen (1968), Estimates of the regression coefficient based on Kendall's tau.
+    S. Moon, P. Skelly, D. Towsley (1999), Estimation and removal of clock skew from network
+    delay measurements.
     """
     device = np.asarray(device_ns, dtype=np.int64)
     master = np.asarray(master_ns, dtype=np.int64)
@@ -152,17 +155,31 @@ def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
     x = (device - device[0]).astype(np.float64)
     late = (master - master[0]).astype(np.float64) - x
     x, late = _earliest_of_each_bin(x, late)
-    if x.size < 4:
-        return ClockFit(int(device[0]), float(master[0] + late.min()), 0.0, 0.0)
-    slope = _theil_sen(x, late)
+    slope = _slope_under(x, late) if x.size >= 4 else 0.0
     level = late - slope * x
-    centre = np.median(level)
-    spread = float(np.median(np.abs(level - centre)))
-    near = np.abs(level - centre) <= max(3 * spread, 1.0)
-    slope, intercept = np.polyfit(x[near], late[near], 1)
+    lowest = float(level.min())
     # master elapsed = x * (1 + slope), so the device's rate is 1 / (1 + slope)
     drift_ppm = (1.0 / (1.0 + slope) - 1.0) * 1e6
-    return ClockFit(int(device[0]), float(master[0] + intercept), float(drift_ppm), spread)
+    spread = float(np.median(level - lowest))
+    return ClockFit(int(device[0]), float(master[0] + lowest), drift_ppm, spread)
+
+
+def _slope_under(x: Float64Array, late: Float64Array) -> float:
+    """Slope of the line under all points with the least sum of distances; 0 at the limit."""
+    total = x.sum()
+
+    def height(slope: float) -> float:
+        return float(x.size * (late - slope * x).min() + slope * total)
+
+    low, high = -MAX_SLOPE, MAX_SLOPE
+    for _ in range(60):  # the height is concave in the slope
+        a, b = low + (high - low) / 3, high - (high - low) / 3
+        if height(a) < height(b):
+            low = a
+        else:
+            high = b
+    slope = (low + high) / 2
+    return slope if abs(slope) < 0.999 * MAX_SLOPE else 0.0
 
 
 def _earliest_of_each_bin(x: Float64Array, late: Float64Array) -> tuple[Float64Array, Float64Array]:
@@ -172,8 +189,3 @@ def _earliest_of_each_bin(x: Float64Array, late: Float64Array) -> tuple[Float64A
     ends = np.r_[starts[1:], x.size]
     picks = np.array([s + int(np.argmin(late[s:e])) for s, e in zip(starts, ends, strict=True)])
     return x[picks], late[picks]
-
-
-def _theil_sen(x: Float64Array, y: Float64Array) -> float:
-    rows, columns = np.triu_indices(x.size, 1)
-    return float(np.median((y[columns] - y[rows]) / (x[columns] - x[rows])))

@@ -58,6 +58,13 @@ class ClockFitting(unittest.TestCase):
                     worst = np.abs(fit.device_to_master_ns(device) - true - 20e6).max()
                     self.assertLess(worst, 0.2e6)
 
+    def test_a_machine_that_catches_up_all_the_time_is_not_taken_for_a_clock(self):
+        device = np.arange(1300, dtype=np.int64) * 10_000_000
+        backlog = np.linspace(4e8, 0, device.size)
+        fit = fit_clock(device, (device + 5e6 + backlog).astype(np.int64))
+        self.assertEqual(fit.drift_ppm, 0.0)
+        self.assertAlmostEqual(fit.anchor_master_ns, 5e6, delta=1e6)
+
     def test_a_moment_of_stamps_gives_an_offset_and_no_drift(self):
         fit = fit_clock(np.array([0, 10**7]), np.array([5, 10**7 + 9]))
         self.assertEqual((fit.drift_ppm, fit.anchor_master_ns), (0.0, 5.0))
