@@ -106,6 +106,7 @@ def compose(options: Namespace) -> int:
         raise KettleError(f"The folder {options.out.parent} is not there; make it first.")
     if options.out.exists() and not options.replace:
         raise KettleError(f"{options.out} exists and was left alone; add --replace to replace it.")
+    print("Measuring sync …", file=sys.stderr)
     progress = Progress("Composing", "frames")
     without = frozenset(options.without or ())
     sync = compose_take(TakeFolder(options.take), options.out, progress, without)
@@ -115,6 +116,8 @@ def compose(options: Namespace) -> int:
 
 def inspect(options: Namespace) -> int:
     """Print a take's figures as JSON or as a table."""
+    if sys.stderr.isatty():
+        print("Reading the tracks …", file=sys.stderr)
     found = inspect_take(TakeFolder(options.take))
     if options.json:
         print(json.dumps(found, indent=1, ensure_ascii=False))

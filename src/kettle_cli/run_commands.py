@@ -11,7 +11,7 @@ import urllib.error
 import urllib.request
 from argparse import Namespace
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from kettle_cli.children import end_with_parent
@@ -30,7 +30,7 @@ class Child:
     name: str
     command: list[str]
     process: subprocess.Popen[bytes] | None = None
-    restarts: int = 0
+    restarted_at: list[float] = field(default_factory=list)
 
     def start(self) -> None:
         """Start it in a session of its own, so that Ctrl-C reaches only us.
@@ -189,13 +189,14 @@ def _log_end(name: str) -> str:
 
 
 def _watch(children: list[Child], ended: list[int]) -> None:
-    """Start again what ends by itself, five times at the most."""
+    """Start again what ends by itself; give up on what does so six times in a minute."""
     while not ended:
         time.sleep(0.3)
         for child in children:
             if child.process and child.process.poll() is not None and not ended:
-                child.restarts += 1
-                if child.restarts > 5:
+                now = time.monotonic()
+                child.restarted_at = [t for t in child.restarted_at if t > now - 60] + [now]
+                if len(child.restarted_at) > 5:
                     raise KettleError(
                         f"The {child.name} ends again and again; {_log_end(child.name)}"
                     )

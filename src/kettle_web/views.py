@@ -74,6 +74,7 @@ def set_format(request: HttpRequest, slug: str) -> HttpResponse:
         return _patch_sheet(request, rig, form)
     values = rig.values
     services.save_rig(rig=rig, values=with_format(values, form.to_format(values.format)))
+    messages.success(request, "The format is saved; the layers were fitted to it.")
     return redirect(rig)
 
 

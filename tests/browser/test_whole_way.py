@@ -109,6 +109,9 @@ class WholeWay(unittest.TestCase):
         page.goto(self.base)
         self.check_page()
         page.get_by_role("link", name="Record with Bench rig").click()
+        page.set_viewport_size({"width": 900, "height": 700})
+        expect(page.get_by_role("button", name="Stop")).to_be_in_viewport()
+        page.set_viewport_size({"width": 1280, "height": 800})
         canvas = page.locator("canvas[data-picture=program]")
         self.until("Number(document.querySelector('canvas').dataset.drawn) > 3")
         colours = canvas.evaluate(
@@ -138,6 +141,9 @@ class WholeWay(unittest.TestCase):
         with page.expect_download() as download:
             page.get_by_role("link", name="MP4", exact=True).click()
         self.assertGreater(Path(download.value.path()).stat().st_size, 50_000)
+        page.get_by_role("link", name="Takes").click()
+        expect(page.get_by_role("link", name="Bench rig, take 1")).to_be_visible()
+        self.check_page()
 
     def plays(self, frames=True):
         """Time moves, and frames are decoded where there is a picture."""
@@ -167,7 +173,13 @@ class WholeWay(unittest.TestCase):
         expect(page.get_by_text("Nothing: the voice is in every scene")).to_be_visible()
         page.get_by_label("Frame size").select_option("1280x720")
         expect(page.get_by_label("Frame size")).to_have_value("1280x720")
+        expect(page.get_by_text("The format is saved")).to_be_visible()
         page.get_by_label("Frame size").select_option("1920x1080")
+        expect(page.get_by_label("Frame size")).to_have_value("1920x1080")
+        page.keyboard.press("?")
+        expect(page.get_by_role("dialog")).to_contain_text("Go on to Record")
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("dialog")).to_have_count(0)
         page.keyboard.press("g")
         page.wait_for_url("**/record/")
 

@@ -85,7 +85,9 @@ class PatchSheet(PageCase):
 
     def test_the_format_is_saved_and_wrong_ones_are_told_at_the_field(self):
         address = reverse("set-format", args=["demo"])
-        self.client.post(address, {"frame_size": "1280x720", "fps": "30000/1001"})
+        values = {"frame_size": "1280x720", "fps": "30000/1001"}
+        page = self.client.post(address, values, follow=True)
+        self.assertContains(page, "The format is saved")
         self.rig.refresh_from_db()
         self.assertEqual(str(self.rig.values.format.fps), "30000/1001")
         self.assertEqual(self.rig.values.scenes[0].layers[0].box.width, 1280)

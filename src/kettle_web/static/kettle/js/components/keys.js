@@ -1,4 +1,41 @@
-/** Presses the button or link that carries the key in data-key. */
+/** @returns {HTMLDialogElement} a list of the page's keys, made anew so that it is never wrong */
+function listOfKeys() {
+  const dialog = document.createElement("dialog");
+  dialog.className = "keys";
+  const title = document.createElement("h2");
+  title.textContent = "Keys of this page";
+  const list = document.createElement("dl");
+  const rows = [["?", "This list"]];
+  for (const found of document.querySelectorAll("[data-key]")) {
+    const key = /** @type {HTMLElement} */ (found).dataset.key?.toUpperCase() ?? "";
+    const words = [...found.childNodes].filter((node) => node.nodeType === Node.TEXT_NODE);
+    rows.push([
+      key,
+      words
+        .map((node) => node.textContent)
+        .join("")
+        .trim(),
+    ]);
+  }
+  for (const [key, words] of rows) {
+    const term = document.createElement("dt");
+    term.textContent = key;
+    const meaning = document.createElement("dd");
+    meaning.textContent = words;
+    list.append(term, meaning);
+  }
+  const close = document.createElement("button");
+  close.type = "button";
+  close.className = "btn act";
+  close.textContent = "Close";
+  close.addEventListener("click", () => dialog.close());
+  dialog.setAttribute("aria-label", title.textContent);
+  dialog.append(title, list, close);
+  dialog.addEventListener("close", () => dialog.remove());
+  return dialog;
+}
+
+/** Presses the button or link that carries the key in data-key; `?` lists them. */
 export function mount() {
   const stop = new AbortController();
   document.addEventListener(
@@ -9,6 +46,13 @@ export function mount() {
       if (target.matches("input:not([type=hidden]), select, textarea") && event.key !== "Escape") {
         // Letters that are no numbers still reach the keys of the page from a number field.
         if (target.getAttribute("type") !== "number") return;
+      }
+      if (document.querySelector("dialog[open]")) return;
+      if (event.key === "?") {
+        const dialog = listOfKeys();
+        document.body.append(dialog);
+        dialog.showModal();
+        return;
       }
       const found = /** @type {HTMLElement | null} */ (
         document.querySelector(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`)
