@@ -108,7 +108,7 @@ class Track:
         self._thread.join()
 
     def _run(self) -> None:
-        lower_priority(4)
+        lower_priority(1)
         try:
             self._write_all()
         except (TakeError, OSError) as error:

@@ -27,7 +27,14 @@ from kettle_core.sound import PeakLimiter, mix_sounds
 from kettle_core.timing import frame_count, frame_to_ns
 from kettle_media.align import TakeSync, align_take, master_sound
 from kettle_media.master_sound import MASTER_HZ, MasterSound
-from kettle_media.take_folder import TakeFolder, TakeInfo, is_picture, take_rig, track_mode
+from kettle_media.take_folder import (
+    TakeFolder,
+    TakeInfo,
+    damaged_tracks,
+    is_picture,
+    take_rig,
+    track_mode,
+)
 from kettle_media.tracks import frame_to_i420, read_pictures, rewrap, tag_bt709
 
 Progress = Callable[[int, int], None]
@@ -75,6 +82,9 @@ def compose_take(
     unknown = without - {t["name"] for t in info.tracks}
     if unknown:
         raise TakeError(f"{folder.path.name} has no track {', '.join(sorted(unknown))}.")
+    without |= damaged_tracks(info)
+    if len(without) == len(info.tracks):
+        raise TakeError(f"No track of {folder.path.name} is left that could be composed.")
     for track in info.tracks:
         if track["name"] not in without:
             folder.check_track(track)
@@ -88,6 +98,8 @@ def compose_take(
 def write_playable(folder: TakeFolder, info: TakeInfo) -> None:
     """Rewrap every track into a file that browsers and players open, without encoding again."""
     for track in info.tracks:
+        if track["name"] in damaged_tracks(info):
+            continue
         target = folder.playable_path(track)
         target.parent.mkdir(exist_ok=True)
         rewrap(folder.track_path(track), target, faststart=is_picture(track))

@@ -45,7 +45,7 @@ def repair_take(folder: TakeFolder) -> TakeInfo:
     """Give every track a proper end by rewrapping it, and say so in take.json.
 
     A track's file is replaced only once the rewrapped one is whole. A track that holds
-    nothing is named in the notes and left as it is.
+    nothing is marked as damaged, named in the notes and left as it is.
     """
     info = folder.read_info()
     notes, ends_ns = [], []
@@ -59,7 +59,10 @@ def repair_take(folder: TakeFolder) -> TakeInfo:
                 raise TakeError(f"The times of {track['name']} are empty.")
         except TakeError as error:
             fresh.unlink(missing_ok=True)
-            notes.append(f"The track {track['title']} could not be repaired: {error}")
+            track["damaged"] = str(error)
+            notes.append(
+                f"The track {track['title']} could not be repaired and is left out: {error}"
+            )
             continue
         fresh.replace(path)
         mode = track_mode(track)

@@ -105,13 +105,20 @@ class TakeFolder:
         return TakeInfo(**data)
 
     def check_track(self, track: Mapping[str, Any]) -> None:
-        """Raise TakeError if a file of a track is missing or empty."""
+        """Raise TakeError if a track is damaged or a file of it is missing or empty."""
+        if "damaged" in track:
+            raise TakeError(str(track["damaged"]))
         for path in (self.track_path(track), self.times_path(track)):
             if not path.is_file() or path.stat().st_size == 0:
                 raise TakeError(
                     f"The track {track['name']} of {self.path.name} lacks its file {path.name}. "
                     f"Put the file back, or compose with --without {track['name']}."
                 )
+
+
+def damaged_tracks(info: TakeInfo) -> frozenset[str]:
+    """Names of the tracks that a repair could not save."""
+    return frozenset(track["name"] for track in info.tracks if "damaged" in track)
 
 
 def is_picture(track: Mapping[str, Any]) -> bool:

@@ -53,6 +53,7 @@ class PictureWriter:
             stream.codec_context.time_base = MS_TIME_BASE
             stream.codec_context.thread_count = 2 if kind == "display" else 1
             tag_bt709(stream.codec_context)
+            self._container.start_encoding()  # the header is on disk before the first frame
             self._stream = stream
         self._last_ms = -1
 
@@ -84,6 +85,7 @@ class SoundWriter:
             self._stream = self._container.add_stream(
                 "flac", rate=mode.sample_rate_hz, layout=self._layout, format="s32", options=options
             )
+            self._container.start_encoding()
 
     def write(self, block: NDArray[np.float32], pts_ns: int) -> None:
         """Encode one block; the first one's time since the take's start sets the track's."""

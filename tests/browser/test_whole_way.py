@@ -188,6 +188,8 @@ class WholeWay(unittest.TestCase):
         page.goto(f"{self.base}/rigs/demo/record/")
         self.until("Number(document.querySelector('canvas').dataset.drawn) > 3")
         self.record(2)
+        written = "[data-track=webcam-1] [data-written]"
+        self.until(f"Number(document.querySelector('{written}').textContent) > 30")
         os.kill(EngineClient(self.data).ask("hello")["pid"], signal.SIGKILL)
         expect(page.locator("[data-live-notice]")).to_contain_text("not running")
         expect(page.locator("[data-record]")).to_have_attribute("data-engine", "watching")

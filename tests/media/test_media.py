@@ -99,8 +99,13 @@ class Repairing(unittest.TestCase):
         path = folder.path / "tracks" / "system.mkv"
         path.write_bytes(b"")
         info = repair_take(folder)
-        self.assertIn("System audio could not be repaired", info.notes[1])
+        self.assertIn("System audio could not be repaired and is left out", info.notes[1])
         self.assertEqual(path.read_bytes(), b"")
+        write_playable(folder, folder.read_info())
+        sync = compose_take(folder, folder.program_path)
+        self.assertEqual([t.name for t in sync.tracks], ["display-1", "webcam-1", "headset"])
+        rows = {r["name"]: r for r in inspect_take(folder)["tracks"]}
+        self.assertIn("error", rows["system"])
 
 
 class Files(unittest.TestCase):
