@@ -13,6 +13,7 @@ from django.conf import settings
 
 from kettle_core.errors import KettleError
 from kettle_engine.client import NOT_RUNNING
+from kettle_engine.engine import IDLE
 from kettle_engine.protocol import LEVELS, PICTURE, PROGRAM, STATUS, live_address
 from kettle_web import services
 from kettle_web.models import Rig
@@ -31,6 +32,7 @@ class Hub:
         self._task: asyncio.Task[None] | None = None
         self._socket: zmq.asyncio.Socket | None = None
         self.heard_at = 0.0
+        self.engine_state = ""
 
     def add(self, consumer: "LiveConsumer", topics: list[bytes]) -> None:
         """Pass on topics to a page."""
@@ -61,6 +63,7 @@ class Hub:
             topic, header, body = await socket.recv_multipart()
             if topic == STATUS:
                 self.heard_at = time.monotonic()
+                self.engine_state = json.loads(header)["state"]
             self._latest[topic] = (topic, header, body)
             for consumer in list(self._consumers):
                 consumer.offer(topic, header, body)
@@ -111,7 +114,8 @@ class LiveConsumer(AsyncWebsocketConsumer):
         opened = False
         while True:
             away = time.monotonic() - self.hub.heard_at > SILENT_AFTER_S
-            if away or not opened:
+            # An engine that came back before it was missed has no rig open.
+            if away or not opened or self.hub.engine_state == IDLE:
                 opened = await self._open(slug)
             await asyncio.sleep(1.0)
 
