@@ -15,15 +15,30 @@ FILES = {
     f"{FONTS}/figtree/LICENSE": "figtree-LICENSE.txt",
     f"{FONTS}/jetbrains-mono/files/jetbrains-mono-latin-wght-normal.woff2": "jetbrains-mono.woff2",
     f"{FONTS}/jetbrains-mono/LICENSE": "jetbrains-mono-LICENSE.txt",
+    "interactjs/dist/interact.min.js": "interact.min.js",
+    "interactjs/dist/interact.min.js.map": "interact.min.js.map",
+    "interactjs/LICENSE": "interact-LICENSE.txt",
+    "sortablejs/modular/sortable.core.esm.js": "sortable.core.esm.js",
+    "sortablejs/LICENSE": "sortable-LICENSE.txt",
+}
+CARD_FONTS = ROOT / "src/kettle_media/assets"
+CARD_FILES = {
+    f"{FONTS}/figtree/files/figtree-latin-wght-normal.woff2": "figtree.woff2",
+    f"{FONTS}/figtree/LICENSE": "figtree-LICENSE.txt",
+    f"{FONTS}/jetbrains-mono/files/jetbrains-mono-latin-wght-normal.woff2": "jetbrains-mono.woff2",
+    f"{FONTS}/jetbrains-mono/LICENSE": "jetbrains-mono-LICENSE.txt",
+    f"{FONTS}/source-serif-4/files/source-serif-4-latin-wght-normal.woff2": "source-serif.woff2",
+    f"{FONTS}/source-serif-4/LICENSE": "source-serif-LICENSE.txt",
 }
 
 
 def main() -> None:
     """Copy every file; run `npm ci` before."""
-    VENDOR.mkdir(parents=True, exist_ok=True)
-    for source, target in FILES.items():
-        shutil.copy(MODULES / source, VENDOR / target)
-        print(target)
+    for folder, files in ((VENDOR, FILES), (CARD_FONTS, CARD_FILES)):
+        folder.mkdir(parents=True, exist_ok=True)
+        for source, target in files.items():
+            shutil.copy(MODULES / source, folder / target)
+            print(folder.name, target)
 
 
 if __name__ == "__main__":

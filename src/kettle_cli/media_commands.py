@@ -10,7 +10,8 @@ import cv2
 
 from kettle_cli.paths import DATA
 from kettle_core.errors import KettleError, RigError
-from kettle_core.rig import Rig, rig_from_dict
+from kettle_core.rig import Rig
+from kettle_core.rig_data import rig_from_dict
 from kettle_engine.clock import VirtualClock, WallClock
 from kettle_engine.take import record_take
 from kettle_media.inspect import inspect_take

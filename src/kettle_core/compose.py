@@ -7,6 +7,7 @@ import numpy as np
 
 from kettle_core.layout import Box, scale_box
 from kettle_core.picture import (
+    OPAQUE,
     Picture,
     Plane,
     blank_i420,
@@ -97,10 +98,19 @@ def compose_frame(plan: ScenePlan, pictures: Mapping[str, Picture]) -> Plane:
 def _draw_layer(frame: Picture, layer: PlacedLayer, source: Picture) -> None:
     box = layer.box
     scaled = scale_picture(source, layer.crop, box.width, box.height)
-    if layer.shape == "rectangle":
+    if layer.shape == "rectangle" and scaled.cover is None:
         paste(frame, scaled, box.left, box.top)
         return
-    luma, chroma = ellipse_alpha(box.width, box.height)
+    if layer.shape == "rectangle":
+        luma, chroma = np.full((box.height, box.width), OPAQUE, np.uint16), None
+    else:
+        luma, chroma = ellipse_alpha(box.width, box.height)
+    if scaled.cover is not None:
+        luma = (luma * scaled.cover.astype(np.uint32) // 255).astype(np.uint16)
+        chroma = None
+    if chroma is None:
+        blocks = luma.reshape(box.height // 2, 2, box.width // 2, 2)
+        chroma = blocks.mean(axis=(1, 3)).astype(np.uint16)
     half = Box(box.left // 2, box.top // 2, box.width // 2, box.height // 2)
     blend_plane(frame.y[box.top : box.bottom, box.left : box.right], scaled.y, luma)
     rows, columns = slice(half.top, half.bottom), slice(half.left, half.right)

@@ -8,8 +8,12 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-PICTURE_KINDS = ("display", "webcam")
-SOUND_KINDS = ("microphone", "system-audio")
+# A window or a tab is a device of its own: it is captured without what lies over it.
+SCREEN_KINDS = ("display", "window", "tab", "tablet")
+STILL_KINDS = ("picture", "text")
+PICTURE_KINDS = (*SCREEN_KINDS, "webcam", "video-file", *STILL_KINDS)
+SOUND_KINDS = ("microphone", "system-audio", "sound-file")
+VOICE_KINDS = ("microphone", "sound-file")
 BLOCK_SAMPLES = 480
 SAMPLE_RATE_HZ = 48_000
 
@@ -27,8 +31,9 @@ class Mode:
     def in_words(self) -> str:
         """A mode as people read it, with units."""
         if self.width:
+            size = f"{self.width} × {self.height} px"
             rate = f"{float(self.fps):.2f}".rstrip("0").rstrip(".")
-            return f"{self.width} × {self.height} px · {rate} fps"
+            return f"{size} · {rate} fps" if self.fps else size
         layout = {1: "mono", 2: "stereo"}.get(self.channels, f"{self.channels} channels")
         return f"{self.sample_rate_hz / 1000:g} kHz {layout}"
 
@@ -38,7 +43,9 @@ class DeviceInfo:
     """One device that is plugged in.
 
     `reported_latency_ms` is what the driver says about the time from capture to delivery;
-    None where it does not know.
+    None where it does not know. `part_of` is the id of the device this one is a part of: the
+    display of a window or tab, the webcam of its own microphone, all system audio of one
+    window's sound. `busy` says that another program has it.
     """
 
     id: str
@@ -46,6 +53,13 @@ class DeviceInfo:
     kind: str
     modes: tuple[Mode, ...]
     reported_latency_ms: float | None = None
+    part_of: str = ""
+    busy: bool = False
+
+    @property
+    def largest_mode(self) -> Mode:
+        """The mode with the most pixels, then the highest rate; a sound's first mode."""
+        return max(self.modes, key=lambda m: (m.width * m.height, m.fps))
 
     @property
     def is_picture(self) -> bool:
@@ -70,15 +84,36 @@ class Capture:
 
 @dataclass(frozen=True)
 class Event:
-    """Something done on a display: pointer, click, wheel or key, in pixels of that display."""
+    """Something done on a display or tablet: pointer, click, wheel, key or touch, in its pixels."""
 
     device_ns: int
     kind: str
     values: dict[str, Any]
 
 
+@dataclass(frozen=True)
+class Surrounding:
+    """Something besides the work that a display shows or system audio plays.
+
+    `on` says whether it will be in the recording, `switchable` whether the driver can change
+    that; otherwise `advice` says what the user can do.
+    """
+
+    key: str
+    name: str
+    sentence: str
+    on: bool
+    switchable: bool
+    advice: str = ""
+
+
 class Device(Protocol):
-    """An open device. The engine calls `read` once `due_ns` has passed."""
+    """An open device. The engine calls `read` once `due_ns` has passed.
+
+    `mode` is what the device delivers now; it may differ from what was asked for when
+    another program has changed it. `due_ns`, `skip_to` and `read` raise DeviceError once
+    the device is lost.
+    """
 
     info: DeviceInfo
     mode: Mode
@@ -108,5 +143,14 @@ class Driver(Protocol):
     def list_devices(self) -> Sequence[DeviceInfo]:
         """Every device that is plugged in."""
 
+    def owns(self, device_id: str) -> bool:
+        """Whether an id is of this driver, plugged in or not."""
+
     def open_device(self, device_id: str, mode: Mode, from_ns: int) -> Device:
         """Open a device from a master time on. Raises DeviceError."""
+
+    def surroundings(self, device_id: str) -> Sequence[Surrounding]:
+        """What of the computer will be seen or heard besides, as far as can be told."""
+
+    def switch_surrounding(self, device_id: str, key: str, on: bool) -> None:
+        """Have something shown or heard, or not. Raises DeviceError where that can't be done."""

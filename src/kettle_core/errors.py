@@ -30,7 +30,14 @@ class TakeError(KettleError):
 
 
 class DeviceError(KettleError):
-    """A device that is not there or cannot do what is asked."""
+    """A device that is not there or cannot do what is asked.
+
+    `state` is one word for it: unplugged, busy, changed or fault.
+    """
+
+    def __init__(self, message: str, state: str = "fault") -> None:
+        super().__init__(message)
+        self.state = state
 
 
 class EngineError(KettleError):

@@ -41,11 +41,15 @@ _YUV_TO_RGB = np.c_[_inverse, -_inverse @ _RGB_TO_YUV[:, 3]].astype(np.float32)
 
 @dataclass(frozen=True)
 class Picture:
-    """Planes of one frame: `y` (rows, columns), `u` and `v` (rows / 2, columns / 2), uint8."""
+    """Planes of one frame: `y` (rows, columns), `u` and `v` (rows / 2, columns / 2), uint8.
+
+    `cover` (rows, columns) uint8 says how opaque each pixel is, 255 for wholly; None: all are.
+    """
 
     y: Plane
     u: Plane
     v: Plane
+    cover: Plane | None = None
 
     @property
     def width(self) -> int:
@@ -89,6 +93,13 @@ def blank_i420(width: int, height: int, rgb: tuple[int, int, int]) -> Plane:
     pixel = rgb_to_picture(np.full((2, 2, 3), rgb, np.uint8))
     picture.y[:], picture.u[:], picture.v[:] = pixel.y[0, 0], pixel.u[0, 0], pixel.v[0, 0]
     return buffer
+
+
+def picture_to_i420(picture: Picture) -> Plane:
+    """Copy planes into a new I420 buffer (rows * 3 / 2, columns)."""
+    planes = (picture.y, picture.u, picture.v)
+    flat = np.concatenate([np.ascontiguousarray(p).reshape(-1) for p in planes])
+    return flat.reshape(picture.height * 3 // 2, picture.width)
 
 
 def rgb_to_picture(rgb: NDArray[np.uint8]) -> Picture:
@@ -139,10 +150,50 @@ def scale_picture(picture: Picture, crop: Box, width: int, height: int) -> Pictu
         At 1:1 its planes are views of the source.
     """
     half = Box(crop.left // 2, crop.top // 2, crop.width // 2, crop.height // 2)
+    cover = picture.cover
     return Picture(
         _scale_plane(_part(picture.y, crop), width, height),
         _scale_plane(_part(picture.u, half), width // 2, height // 2),
         _scale_plane(_part(picture.v, half), width // 2, height // 2),
+        None if cover is None else _scale_plane(_part(cover, crop), width, height),
+    )
+
+
+def crop_picture(picture: Picture, crop: Box) -> Picture:
+    """A view of a part of a picture; `crop` even, in its pixels."""
+    return scale_picture(picture, crop, crop.width, crop.height)
+
+
+_ROTATIONS = {
+    90: cv2.ROTATE_90_CLOCKWISE,
+    180: cv2.ROTATE_180,
+    270: cv2.ROTATE_90_COUNTERCLOCKWISE,
+}
+
+
+def turn_picture(picture: Picture, turn: int, mirrored: bool) -> Picture:
+    """A picture turned clockwise by 0, 90, 180 or 270 degrees, then mirrored left to right.
+
+    Raises
+    ------
+    PictureError
+        If it is another angle.
+    """
+    if turn and turn not in _ROTATIONS:
+        raise PictureError(f"A picture is turned by 0, 90, 180 or 270°, got {turn}°.")
+
+    def turned(plane: Plane) -> Plane:
+        out = plane
+        if turn:
+            out = np.asarray(cv2.rotate(out, _ROTATIONS[turn]), np.uint8)
+        return np.asarray(cv2.flip(out, 1), np.uint8) if mirrored else out
+
+    cover = picture.cover
+    return Picture(
+        turned(picture.y),
+        turned(picture.u),
+        turned(picture.v),
+        None if cover is None else turned(cover),
     )
 
 

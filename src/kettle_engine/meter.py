@@ -1,45 +1,55 @@
-"""The level of one live sound between two looks at it."""
+"""The level of one live sound between two looks at it, and its last seconds to listen to."""
 
 import threading
+from collections import deque
 
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.sound import SILENCE_DBFS, measure_level, strip_position
+from kettle_core.hearing import SoundState, SoundWatch, apply_gain
+from kettle_core.rig import Input
+from kettle_core.sound import CLIP_LEVEL, SILENCE_DBFS, measure_level, strip_position
+from kettle_engine.watch import HEARS
 
 HOLD_S = 1.5
+KEPT_S = 20
 
 
 class Meter:
     """Collects blocks; `read` gives the level since the last look, peak hold and clips."""
 
-    def __init__(self, sample_rate_hz: int) -> None:
-        self._rate_hz = sample_rate_hz
-        self._blocks: list[NDArray[np.float32]] = []
+    def __init__(self, item: Input) -> None:
+        self.input = item
+        self._rate_hz = item.mode.sample_rate_hz
+        self._new: list[NDArray[np.float32]] = []
+        self._kept: deque[NDArray[np.float32]] = deque(maxlen=KEPT_S * self._rate_hz // 480)
         self._lock = threading.Lock()
         self._clipped = 0
         self._held_dbfs = SILENCE_DBFS
         self._held_left_s = 0.0
+        self._watch = SoundWatch(HEARS[item.kind])
 
     def take(self, block: NDArray[np.float32]) -> None:
-        """Add a block; of an unwatched sound only the last second is kept."""
+        """Add a block; of an unwatched sound only the last second is measured."""
         with self._lock:
-            self._blocks.append(block)
-            del self._blocks[:-100]
+            self._new.append(block)
+            del self._new[:-100]
+            self._kept.append(block)
 
     def read(self) -> dict[str, float]:
-        """Levels in dBFS and their places on a strip; clips since the device was opened."""
+        """Levels in dBFS after the gain, their places on a strip; clips since it was opened."""
         with self._lock:
-            blocks, self._blocks = self._blocks, []
-        if not blocks:
-            level = measure_level(np.zeros((1, 0), np.float32))
-        else:
-            level = measure_level(np.concatenate(blocks, axis=1))
-        elapsed_s = sum(b.shape[1] for b in blocks) / self._rate_hz
+            blocks, self._new = self._new, []
+        raw = np.concatenate(blocks, axis=1) if blocks else np.zeros((1, 0), np.float32)
+        tone = self.input.tone
+        level = measure_level(apply_gain(raw, tone.gain_db, tone.mono))
+        clipped = max(level.clipped_samples, int(np.count_nonzero(np.abs(raw) >= CLIP_LEVEL)))
+        elapsed_s = raw.shape[1] / self._rate_hz
+        self._watch.take(level.peak_dbfs, clipped > 0, elapsed_s)
         self._held_left_s -= elapsed_s
         if level.peak_dbfs >= self._held_dbfs or self._held_left_s <= 0:
             self._held_dbfs, self._held_left_s = level.peak_dbfs, HOLD_S
-        self._clipped += level.clipped_samples
+        self._clipped += clipped
         return {
             "peak_dbfs": round(level.peak_dbfs, 1),
             "rms_dbfs": round(level.rms_dbfs, 1),
@@ -48,3 +58,16 @@ class Meter:
             "peak_at": round(strip_position(level.peak_dbfs), 4),
             "held_at": round(strip_position(self._held_dbfs), 4),
         }
+
+    def state(self) -> SoundState:
+        """What the input hears."""
+        return self._watch.state()
+
+    def last(self, seconds: float) -> NDArray[np.float32]:
+        """The last seconds as they came, (channels, samples) float32."""
+        count = max(1, round(seconds * self._rate_hz / 480))
+        with self._lock:
+            blocks = list(self._kept)[-count:]
+        if not blocks:
+            return np.zeros((self.input.mode.channels, 0), np.float32)
+        return np.concatenate(blocks, axis=1)

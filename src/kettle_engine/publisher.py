@@ -5,32 +5,51 @@ import os
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import replace
 from typing import Any
 
 import zmq
 
 from kettle_core.compose import compose_frame, plan_scene
 from kettle_core.errors import KettleError
-from kettle_core.layout import Box, even
-from kettle_core.picture import picture_from_i420, picture_to_jpeg, scale_picture
+from kettle_core.layout import Box, fit_inside
+from kettle_core.picture import (
+    Picture,
+    blank_i420,
+    crop_picture,
+    paste,
+    picture_from_i420,
+    picture_to_i420,
+    picture_to_jpeg,
+    scale_picture,
+    turn_picture,
+)
+from kettle_core.rig import Input, Looks
 from kettle_engine.engine import Engine, Live
 from kettle_engine.priority import lower_priority
 from kettle_engine.protocol import LEVELS, PICTURE, PROGRAM, STATUS
+from kettle_media.stills import draw_label
 
-LEVELS_EVERY_S, PROGRAM_EVERY_S, PICTURES_EVERY_S, STATUS_EVERY_S = 0.05, 1 / 15, 0.1, 0.25
-PROGRAM_WIDTH, PICTURE_WIDTH = 960, 192
+LEVELS_EVERY_S, STATUS_EVERY_S = 0.05, 0.25
+PROGRAM_EVERY_S = 1 / 15
+PROGRAM_WIDTH = 960
+# Size of a live picture's box in px, least time between two of them, JPEG quality.
+SIZES = {
+    "small": ((240, 136), 1 / 15, 78),
+    "rest": ((240, 136), 1.0, 78),
+    "large": ((960, 600), 1 / 15, 84),
+    # All of the device's picture, to draw a region on.
+    "whole": ((960, 600), 1 / 15, 84),
+}
+TICK_S = 0.012
 CLOSE_AFTER_S = 20.0
+IDENTIFY_S = 4.0
+GROUND_RGB = (231, 226, 214)
 
 
-@dataclass
-class Job:
-    """Something that is published every so often while its topic is watched."""
-
-    every_s: float
-    topic: bytes
-    work: Callable[[Live], None]
-    due_s: float = 0.0
+def picture_topic(size: str, input_id: str) -> bytes:
+    """The topic under which an input's live picture of a size is published."""
+    return PICTURE + f"{size}/{input_id}".encode()
 
 
 class Publisher:
@@ -46,7 +65,9 @@ class Publisher:
         self._socket.set_hwm(60)
         self._socket.bind(address)
         self._watched: dict[bytes, int] = {}
-        self._sent: dict[str, int] = {}
+        self._sent: dict[bytes, tuple[float, int]] = {}
+        self._wanted: frozenset[str] | None = None
+        self.identify_until_s = 0.0
         self._quit = threading.Event()
         self._thread = threading.Thread(target=self._run, name="publish", daemon=True)
         self._thread.start()
@@ -56,14 +77,19 @@ class Publisher:
         self._quit.set()
         self._thread.join()
 
+    def identify(self) -> None:
+        """Lay a large label over every display's live picture for some seconds."""
+        self.identify_until_s = time.monotonic() + IDENTIFY_S
+        self._sent.clear()
+
     def _run(self) -> None:
         lower_priority(10)
-        jobs = [
-            Job(LEVELS_EVERY_S, LEVELS, self._levels),
-            Job(PROGRAM_EVERY_S, PROGRAM, self._program),
-            Job(PICTURES_EVERY_S, PICTURE, self._pictures),
-            Job(STATUS_EVERY_S, STATUS, lambda _: None),
-        ]
+        due_s = dict.fromkeys((LEVELS, STATUS, PROGRAM), 0.0)
+        jobs = {
+            LEVELS: (LEVELS_EVERY_S, self._levels),
+            PROGRAM: (PROGRAM_EVERY_S, self._program),
+            STATUS: (STATUS_EVERY_S, self._status),
+        }
         watched_at = time.monotonic()
         while not self._quit.is_set():
             self._read_subscriptions()
@@ -72,12 +98,13 @@ class Publisher:
                 watched_at = now
             elif now - watched_at > CLOSE_AFTER_S and self._engine.live:
                 self._engine.call(self._engine.close_rig)
-            for job in jobs:
-                if now >= job.due_s:
-                    job.due_s = max(job.due_s + job.every_s, now)
-                    if self._watched.get(job.topic):
-                        self._do(job)
-            time.sleep(max(0.002, min(job.due_s for job in jobs) - time.monotonic()))
+            for topic, (every_s, work) in jobs.items():
+                if now >= due_s[topic]:
+                    due_s[topic] = max(due_s[topic] + every_s, now)
+                    if self._watched.get(topic):
+                        self._do(work)
+            self._do(self._pictures)
+            time.sleep(TICK_S)
         self._socket.close(linger=0)
 
     def _read_subscriptions(self) -> None:
@@ -86,42 +113,122 @@ class Publisher:
             topic, change = message[1:], 1 if message[0] else -1
             self._watched[topic] = max(0, self._watched.get(topic, 0) + change)
             if message[0]:
-                self._sent.clear()
+                self._sent.pop(topic, None)
+            if not self._watched[topic]:
+                del self._watched[topic]
 
-    def _do(self, job: Job) -> None:
+    def _do(self, work: Callable[[Live], None]) -> None:
+        live = self._engine.live
         try:
-            if job.topic == STATUS:
-                self._send(STATUS, {**self._engine.status(), **self._more_status()})
-            elif self._engine.live:
-                job.work(self._engine.live)
+            if live or work == self._status:
+                work(live)  # type: ignore[arg-type]
         except KettleError as error:
             self._send(STATUS, {"state": "failed", "message": str(error)})
 
     def _send(self, topic: bytes, header: dict[str, Any], body: bytes = b"") -> None:
         self._socket.send_multipart([topic, json.dumps(header).encode(), body])
 
+    def _status(self, _: Live | None) -> None:
+        self._send(STATUS, {**self._engine.status(), **self._more_status()})
+
     def _levels(self, live: Live) -> None:
-        self._send(LEVELS, {name: meter.read() for name, meter in live.meters.items()})
+        self._send(LEVELS, {name: meter.read() for name, meter in list(live.meters.items())})
 
     def _program(self, live: Live) -> None:
-        numbers = dict(live.numbers)
-        stamp = hash(tuple(sorted(numbers.items())))
-        if not numbers or self._sent.get("program") == stamp:
+        scene = live.rig.seen_in(live.rig.scenes[0])
+        names = [layer.input_id for layer in scene.layers]
+        stamp = hash((scene, tuple(live.numbers.get(name) for name in names)))
+        if not live.numbers or self._sent.get(PROGRAM, (0.0, 0))[1] == stamp:
             return
-        self._sent["program"] = stamp
-        plan = plan_scene(live.rig.scenes[0], live.rig.format, PROGRAM_WIDTH)
-        frame = compose_frame(plan, dict(live.pictures))
+        self._sent[PROGRAM] = (0.0, stamp)
+        plan = plan_scene(scene, live.rig.format, PROGRAM_WIDTH)
+        pictures = {}
+        for name in names:
+            picture = live.pictures.get(name)
+            if picture:
+                pictures[name] = as_used(picture, live.inputs[name].looks)
+        frame = compose_frame(plan, pictures)
         self._send(PROGRAM, {}, picture_to_jpeg(picture_from_i420(frame), 82))
 
     def _pictures(self, live: Live) -> None:
-        for name, picture in list(live.pictures.items()):
-            if self._sent.get(name) == live.numbers[name]:
+        now = time.monotonic()
+        topics = [t for t in self._watched if t.startswith(PICTURE)]
+        self._tell_wanted(live, topics)
+        identifying = now < self.identify_until_s
+        for topic in topics:
+            size, _, name = topic.decode()[len(PICTURE) :].partition("/")
+            picture, item = live.pictures.get(name), live.inputs.get(name)
+            if size not in SIZES or picture is None or item is None:
                 continue
-            self._sent[name] = live.numbers[name]
-            height = even(PICTURE_WIDTH * picture.height / picture.width)
-            whole = Box(0, 0, picture.width, picture.height)
-            small = scale_picture(picture, whole, PICTURE_WIDTH, height)
-            self._send(PICTURE + name.encode(), {"input": name}, picture_to_jpeg(small, 80))
+            box, every_s, quality = SIZES[size]
+            number = live.numbers.get(name, 0) * 2 + (identifying and item.kind == "display")
+            number = hash((number, item.looks, id(live)))
+            sent_s, sent_number = self._sent.get(topic, (0.0, -1))
+            if number == sent_number or now - sent_s < every_s:
+                continue
+            self._sent[topic] = (now, number)
+            looks = replace(item.looks, crop=None) if size == "whole" else item.looks
+            small = small_picture(picture, looks, *box)
+            if identifying and item.kind == "display":
+                small = _labelled(small, item)
+            header = {"input": name, "width": picture.width, "height": picture.height}
+            self._send(topic, header, picture_to_jpeg(small, quality))
+
+    def _tell_wanted(self, live: Live, topics: list[bytes]) -> None:
+        rest = picture_topic("rest", "")
+        names = {
+            t.decode()[len(PICTURE) :].partition("/")[2] for t in topics if not t.startswith(rest)
+        }
+        if self._watched.get(PROGRAM):
+            scene = live.rig.seen_in(live.rig.scenes[0])
+            names |= {layer.input_id for layer in scene.layers}
+        wanted = frozenset(names)
+        if wanted != self._wanted:
+            self._engine.call(lambda: self._engine.set_wanted(wanted))
+            self._wanted = wanted
+
+
+def as_used(picture: Picture, looks: Looks) -> Picture:
+    """A device's picture cropped, turned and mirrored as its input says."""
+    if looks.crop and Box(0, 0, picture.width, picture.height).holds(looks.crop):
+        picture = crop_picture(picture, looks.crop)
+    return turn_picture(picture, looks.turn, looks.mirrored)
+
+
+def small_picture(picture: Picture, looks: Looks, width: int, height: int) -> Picture:
+    """An input's picture as it is used, fitted into a box; clear parts show the ground."""
+    whole = Box(0, 0, picture.width, picture.height)
+    crop = looks.crop if looks.crop and whole.holds(looks.crop) else whole
+    across = looks.turn in (90, 270)
+    room = Box(0, 0, height, width) if across else Box(0, 0, width, height)
+    box = fit_inside(crop.width, crop.height, room)
+    box = box if box.width < crop.width else Box(0, 0, crop.width, crop.height)
+    small = scale_picture(picture, crop, box.width, box.height)
+    if small.cover is not None:
+        small = _on_ground(small)
+    return turn_picture(small, looks.turn, looks.mirrored)
+
+
+def _on_ground(picture: Picture) -> Picture:
+    ground = picture_from_i420(blank_i420(picture.width, picture.height, GROUND_RGB))
+    share = (picture.cover / 255.0) if picture.cover is not None else 1.0
+    half = share[::2, ::2]  # type: ignore[index]
+    planes = []
+    for over, under, alpha in (
+        (picture.y, ground.y, share),
+        (picture.u, ground.u, half),
+        (picture.v, ground.v, half),
+    ):
+        planes.append((over * alpha + under * (1 - alpha)).astype("uint8"))
+    return Picture(*planes)
+
+
+def _labelled(picture: Picture, item: Input) -> Picture:
+    out = picture_from_i420(picture_to_i420(picture))
+    width, height = out.width * 4 // 5 // 2 * 2, out.height // 2 // 2 * 2
+    label = draw_label(item.name, width, height)
+    paste(out, label, (out.width - width) // 4 * 2, (out.height - height) // 4 * 2)
+    return out
 
 
 def machine_status(disk_free_bytes: int) -> dict[str, Any]:

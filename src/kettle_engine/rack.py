@@ -1,69 +1,258 @@
 """The open devices of a rig, read one after the other as their frames and blocks fall due."""
 
 import heapq
-from collections.abc import Sequence
-from dataclasses import dataclass
+import itertools
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
 
-from kettle_core.devices import Capture, Device, Driver
+from kettle_core.devices import Capture, Device, DeviceInfo, Driver, Event, Mode
+from kettle_core.errors import DeviceError
 from kettle_core.rig import Input
 from kettle_engine.clock import Clock
 
 # Drivers queue 32 frames for who asks for it; who comes later finds them overwritten.
 OVERWRITTEN_AFTER_NS = 1_000_000_000
+# A lost device is asked for again this often; a picture nobody wants is read this often.
+RETRY_NS = 300_000_000
+UNWANTED_NS = 500_000_000
+# The longest sleep, so that commands need not wait for a slow device.
+PATIENCE_NS = 50_000_000
+CLOCK_JUMP_NS = 50_000_000
+LIVE = "live"
+
+
+@dataclass
+class Source:
+    """A device in one mode, with all inputs that use it, and how it is."""
+
+    device_id: str
+    mode: Mode
+    inputs: tuple[Input, ...]
+    device: Device | None = None
+    state: str = "opening"
+    sentence: str = ""
+    lost: int = 0
+    jumped: int = 0
+    restarted: bool = False
+    expected: tuple[int, int] | None = None
+
+    @property
+    def is_picture(self) -> bool:
+        """Whether it is seen."""
+        return self.inputs[0].is_picture
 
 
 @dataclass(frozen=True)
 class Delivery:
-    """A capture with the master's stamp and the number of frames lost before it."""
+    """A capture with the master's stamp and the number of frames lost before it.
 
-    input: Input
+    `restarted` says that its device times do not go on from those before: the device was
+    opened again, or its clock jumped. `events` is what was done on a screen meanwhile.
+    """
+
+    source: Source
     capture: Capture
     master_ns: int
     lost: int
+    restarted: bool = False
+    events: Sequence[Event] = ()
+
+    @property
+    def inputs(self) -> tuple[Input, ...]:
+        """Every input that uses the device."""
+        return self.source.inputs
 
 
+@dataclass(frozen=True)
+class Change:
+    """A device that was lost, or is back."""
+
+    source: Source
+    state: str
+    sentence: str
+
+
+@dataclass
 class Rack:
-    """Opens a device for each input. Raises DeviceError if one is not there."""
+    """Keeps a device open for each source of its inputs, and takes up lost ones again."""
 
-    def __init__(self, driver: Driver, clock: Clock, inputs: Sequence[Input]) -> None:
-        self.inputs = tuple(inputs)
-        self.devices: dict[str, Device] = {}
-        self._clock = clock
-        self.worst_late_ns = 0
-        try:
-            for item in inputs:
-                device = driver.open_device(item.device, item.mode, clock.now_ns())
-                self.devices[item.id] = device
-        except Exception:
-            self.close()
-            raise
+    driver: Driver
+    clock: Clock
+    worst_late_ns: int = 0
+    changes: list[Change] = field(default_factory=list)
+    sources: dict[tuple[str, Mode], Source] = field(default_factory=dict)
+    _wanted: frozenset[str] | None = None
+    _due: list[tuple[int, int, Source]] = field(default_factory=list)
+    _order: "itertools.count[int]" = field(default_factory=itertools.count)
+
+    def set_inputs(self, inputs: Iterable[Input]) -> None:
+        """Open what is new, let go of what is not used any more, keep the rest running."""
+        groups: dict[tuple[str, Mode], list[Input]] = {}
+        for item in inputs:
+            if item.is_captured:
+                groups.setdefault((item.device, item.mode), []).append(item)
+        for key in [k for k in self.sources if k not in groups]:
+            self._let_go(self.sources.pop(key))
+        # A device is let go of before it is opened in another mode.
+        fresh = []
+        for key, group in groups.items():
+            if key in self.sources:
+                self.sources[key].inputs = tuple(group)
+            else:
+                self.sources[key] = Source(*key, tuple(group))
+                fresh.append(self.sources[key])
+        for source in fresh:
+            self._open(source)
         # Opening took its time: devices begin where the clock is now.
-        for device in self.devices.values():
-            device.skip_to(clock.now_ns())
-        self._due = [(self.devices[i.id].due_ns(), n) for n, i in enumerate(self.inputs)]
-        heapq.heapify(self._due)
+        for source in fresh:
+            if source.device:
+                source.device.skip_to(self.clock.now_ns())
+        self._plan()
+
+    def set_wanted(self, input_ids: frozenset[str] | None) -> None:
+        """Whose pictures are wanted now; others are looked at twice a second. None: all."""
+        if input_ids != self._wanted:
+            self._wanted = input_ids
+            self._plan()
+
+    def need_all(self) -> None:
+        """Raise DeviceError if a device is not there."""
+        for source in self.sources.values():
+            if source.device is None:
+                raise DeviceError(source.sentence, source.state)
+
+    def info_of(self, item: Input) -> DeviceInfo | None:
+        """What the driver says about an input's device, if it is open."""
+        source = self.sources.get((item.device, item.mode))
+        return source.device.info if source and source.device else None
+
+    def truth_of(self, item: Input) -> dict[str, float] | None:
+        """Where the device is simulated: its true clock."""
+        source = self.sources.get((item.device, item.mode))
+        return source.device.truth() if source and source.device else None
 
     def next_due_ns(self) -> int:
-        """Master time of the next delivery."""
-        return self._due[0][0]
+        """Master time at which `step` has something to do."""
+        return self._due[0][0] if self._due else self.clock.now_ns() + PATIENCE_NS
 
-    def step(self) -> Delivery:
-        """Wait for the next frame or block of any device and give it, stamped."""
-        due_ns, number = self._due[0]
-        item = self.inputs[number]
-        device = self.devices[item.id]
-        self._clock.sleep_until(due_ns)
-        master_ns = self._clock.now_ns()
-        late_ns = master_ns - due_ns
-        lost = 0
-        if item.is_picture and late_ns > OVERWRITTEN_AFTER_NS:
-            lost = device.skip_to(master_ns - OVERWRITTEN_AFTER_NS // 2)
-        self.worst_late_ns = max(self.worst_late_ns, late_ns)
-        capture = device.read()
-        heapq.heapreplace(self._due, (device.due_ns(), number))
-        return Delivery(item, capture, master_ns, lost)
+    def step(self) -> Delivery | None:
+        """Wait for what is due next and give it, stamped; None if there was nothing to give."""
+        now_ns = self.clock.now_ns()
+        due_ns = self.next_due_ns()
+        if due_ns > now_ns + PATIENCE_NS and self.clock.realtime:
+            self.clock.sleep_until(now_ns + PATIENCE_NS)
+            return None
+        self.clock.sleep_until(due_ns)
+        if not self._due:
+            return None
+        _, _, source = heapq.heappop(self._due)
+        if source.device is None:
+            self._open(source)
+            self._push(source)
+            return None
+        try:
+            delivery = self._read(source, source.device, due_ns)
+        except DeviceError as error:
+            self._lose(source, error.state, str(error))
+            delivery = None
+        self._push(source)
+        return delivery
 
     def close(self) -> None:
         """Let all devices go."""
-        for device in self.devices.values():
-            device.close()
+        for source in self.sources.values():
+            self._let_go(source)
+        self.sources.clear()
+        self._due.clear()
+
+    def _read(self, source: Source, device: Device, due_ns: int) -> Delivery | None:
+        if device.mode != source.mode:
+            raise DeviceError(
+                f"{device.info.name} gives {device.mode.in_words()} instead of "
+                f"{source.mode.in_words()}.",
+                "changed",
+            )
+        master_ns = self.clock.now_ns()
+        late_ns = master_ns - due_ns
+        lost = 0
+        if not self._is_wanted(source):
+            device.skip_to(master_ns)
+            source.expected = None
+        elif source.is_picture and late_ns > OVERWRITTEN_AFTER_NS:
+            lost = device.skip_to(master_ns - OVERWRITTEN_AFTER_NS // 2)
+            source.expected = None
+        self.worst_late_ns = max(self.worst_late_ns, late_ns)
+        capture = device.read()
+        restarted = source.restarted
+        if source.expected:
+            no, device_ns = source.expected
+            gap = max(0, capture.no - no)
+            lost += gap
+            if abs(capture.device_ns - device_ns - gap * capture.duration_ns) > CLOCK_JUMP_NS:
+                restarted = True
+                source.jumped += 1
+        source.expected = (capture.no + 1, capture.device_ns + capture.duration_ns)
+        source.restarted = False
+        source.lost += lost
+        events = device.events() if source.inputs[0].is_screen else ()
+        return Delivery(source, capture, master_ns, lost, restarted, events)
+
+    def _is_wanted(self, source: Source) -> bool:
+        if self._wanted is None or not source.is_picture:
+            return True
+        return any(i.id in self._wanted for i in source.inputs)
+
+    def _open(self, source: Source) -> None:
+        try:
+            source.device = self.driver.open_device(
+                source.device_id, source.mode, self.clock.now_ns()
+            )
+            if source.device.mode != source.mode:
+                device, source.device = source.device, None
+                device.close()
+                raise DeviceError(
+                    f"{device.info.name} gives {device.mode.in_words()} instead of "
+                    f"{source.mode.in_words()}.",
+                    "changed",
+                )
+        except DeviceError as error:
+            self._lose(source, error.state, str(error))
+            return
+        source.expected = None
+        if source.state != "opening":
+            source.restarted = True
+            name = source.device.info.name
+            self.changes.append(Change(source, LIVE, f"{name} is back."))
+        source.state, source.sentence = LIVE, ""
+
+    def _lose(self, source: Source, state: str, sentence: str) -> None:
+        if source.device:
+            source.device.close()
+        source.device = None
+        if source.state != state:
+            self.changes.append(Change(source, state, sentence))
+        source.state, source.sentence = state, sentence
+
+    @staticmethod
+    def _let_go(source: Source) -> None:
+        if source.device:
+            source.device.close()
+            source.device = None
+
+    def _plan(self) -> None:
+        self._due = []
+        for source in self.sources.values():
+            self._push(source, soon=True)
+
+    def _push(self, source: Source, soon: bool = False) -> None:
+        now_ns = self.clock.now_ns()
+        if source.device is None:
+            due_ns = now_ns + RETRY_NS
+        else:
+            try:
+                due_ns = source.device.due_ns()
+            except DeviceError:
+                due_ns = now_ns
+            if not soon and not self._is_wanted(source):
+                due_ns = max(due_ns, now_ns + UNWANTED_NS)
+        heapq.heappush(self._due, (due_ns, next(self._order), source))

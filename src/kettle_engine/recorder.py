@@ -8,16 +8,26 @@ import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.devices import Event
+from kettle_core.devices import BLOCK_SAMPLES, Event
 from kettle_core.errors import TakeError
-from kettle_core.rig import Input, Rig, mode_to_dict, rig_to_dict
+from kettle_core.picture import (
+    crop_picture,
+    picture_from_i420,
+    picture_to_i420,
+    turn_picture,
+)
+from kettle_core.rig import Input, Looks, Rig
+from kettle_core.rig_data import mode_to_dict, rig_to_dict
 from kettle_core.timing import NS_PER_S
 from kettle_engine.priority import lower_priority
 from kettle_engine.rack import Delivery, Rack
+from kettle_media.stills import write_stills
 from kettle_media.take_folder import (
     COMPLETE,
     TakeFolder,
@@ -34,6 +44,8 @@ STILL_REPEAT_NS = NS_PER_S // 5
 # Devices deliver late; a little more is recorded so that every track reaches the take's end.
 TAIL_NS = 150_000_000
 DISK_RESERVE_BYTES = 200_000_000
+# A device that was opened again goes on by its own clock if that is no further off than this.
+SAME_CLOCK_NS = 50_000_000
 
 
 @dataclass(frozen=True)
@@ -59,6 +71,9 @@ class Track:
         self._wait = wait
         self._dropped_before = 0
         self._first: tuple[int, int] | None = None
+        # What is added to device times so that they go on after the device's clock jumped.
+        self._shift_ns = 0
+        self._last: tuple[int, int, int] | None = None
         self._last_written_ns = -STILL_REPEAT_NS
         self._path, self._times_path = folder.track_path(info), folder.times_path(info)
         bounded = item.is_picture or wait
@@ -80,18 +95,29 @@ class Track:
             if begun_ns < 0:
                 return
             self._first = (capture.device_ns, begun_ns)
+        elif delivery.restarted:
+            self._go_on(capture.device_ns, delivery.master_ns)
+        device_ns = capture.device_ns + self._shift_ns
+        if not self.input.is_picture:
+            self._fill_gap(device_ns, delivery.master_ns)
         self.dropped += delivery.lost
         self._dropped_before += delivery.lost
-        pts_ns = self._first[1] + capture.device_ns - self._first[0]
+        self._last = (device_ns + capture.duration_ns, delivery.master_ns, capture.no)
+        pts_ns = self._first[1] + device_ns - self._first[0]
         kept = capture.changed or pts_ns - self._last_written_ns >= STILL_REPEAT_NS
-        item = Item(
-            capture.no,
-            capture.device_ns,
-            delivery.master_ns,
-            pts_ns,
-            self._dropped_before,
-            capture.data if kept else None,
+        self._put(
+            Item(
+                capture.no,
+                device_ns,
+                delivery.master_ns,
+                pts_ns,
+                self._dropped_before,
+                capture.data if kept else None,
+            )
         )
+
+    def _put(self, item: Item) -> None:
+        kept = item.data is not None
         try:
             self._queue.put(item, block=self._wait)
         except queue.Full:
@@ -100,7 +126,37 @@ class Track:
             return
         self._dropped_before = 0
         if kept:
-            self._last_written_ns = pts_ns
+            self._last_written_ns = item.pts_ns
+
+    def _go_on(self, device_ns: int, master_ns: int) -> None:
+        """After a restart: lay the device's times on where the master says they should be."""
+        if self._last is None:
+            return
+        end_ns, last_master_ns, _ = self._last
+        duration_ns = 0
+        if not self.input.is_picture:
+            duration_ns = BLOCK_SAMPLES * NS_PER_S // self.input.mode.sample_rate_hz
+        expected_ns = end_ns + (master_ns - last_master_ns) - duration_ns
+        if abs(device_ns + self._shift_ns - expected_ns) > SAME_CLOCK_NS:
+            self._shift_ns = max(expected_ns, end_ns) - device_ns
+
+    def _fill_gap(self, device_ns: int, master_ns: int) -> None:
+        """Write silence for blocks that never came: a sound's samples are its time."""
+        if self._last is None or self._first is None:
+            return
+        at_ns, last_master_ns, no = self._last
+        rate_hz = self.input.mode.sample_rate_hz
+        missing = max(0, round((device_ns - at_ns) * rate_hz / NS_PER_S))
+        if missing < 2:
+            return
+        for start in range(0, missing, BLOCK_SAMPLES):
+            samples = min(BLOCK_SAMPLES, missing - start)
+            silent_ns = at_ns + start * NS_PER_S // rate_hz
+            share = (start + samples) / (missing + BLOCK_SAMPLES)
+            stamp_ns = last_master_ns + round((master_ns - last_master_ns) * share)
+            pts_ns = self._first[1] + silent_ns - self._first[0]
+            silence = np.zeros((self.input.mode.channels, samples), np.float32)
+            self._put(Item(no, silent_ns, stamp_ns, pts_ns, 1, silence))
 
     def close(self) -> None:
         """Write what is queued and end the files."""
@@ -121,7 +177,7 @@ class Track:
         times = TimesWriter(self._times_path)
         writer: PictureWriter | SoundWriter
         if self.input.is_picture:
-            writer = PictureWriter(self._path, self.input.kind, self.input.mode)
+            writer = PictureWriter(self._path, self.input.is_screen, self.input.track_mode)
         else:
             writer = SoundWriter(self._path, self.input.mode)
         try:
@@ -137,7 +193,8 @@ class Track:
 
     def _write(self, writer: PictureWriter | SoundWriter, times: TimesWriter, item: Item) -> None:
         if item.data is not None:
-            writer.write(item.data, item.pts_ns)
+            data = _as_used(item.data, self.input.looks) if self.input.is_picture else item.data
+            writer.write(data, item.pts_ns)
             self.written += 1
         stamps = (item.no, item.device_ns, item.master_ns, item.pts_ns)
         times.write(*stamps, item.dropped, int(item.data is not None))
@@ -153,9 +210,10 @@ class Recorder:
         rack: Rack,
         start_master_ns: int,
         realtime: bool,
+        library: Path,
         reserve_bytes: int = DISK_RESERVE_BYTES,
     ) -> None:
-        recorded = [i for i in rig.inputs if i.recorded]
+        recorded = [i for i in rig.inputs if i.has_track]
         if not recorded:
             raise TakeError("Nothing would be recorded; give at least one input a track.")
         check_room(folder, reserve_bytes)
@@ -175,6 +233,9 @@ class Recorder:
             engine_pid=os.getpid(),
         )
         folder.write_info(self.info)
+        stills = {i.id: i for i in rig.inputs if i.is_still and i.on}
+        for name in write_stills(stills, library, folder.stills_path) if stills else ():
+            self.info.notes.append(f"{stills[name].name}: its picture was not in the library.")
         self.tracks = {
             i.id: Track(folder, i, t, wait=not realtime)
             for i, t in zip(recorded, self.info.tracks, strict=True)
@@ -189,25 +250,40 @@ class Recorder:
         append_line(self.folder.path / "journal.jsonl", {"what": what, **values})
 
     def take(self, delivery: Delivery) -> None:
-        """Take a delivery of the rack; stops itself where the disk or a track fails."""
-        track = self.tracks.get(delivery.input.id)
+        """Take a delivery of the rack for every track it belongs to."""
         stop_ns = self.stop_master_ns
-        if track and (stop_ns is None or delivery.master_ns <= stop_ns + TAIL_NS):
+        if stop_ns is not None and delivery.master_ns > stop_ns + TAIL_NS:
+            return
+        for item in delivery.inputs:
+            track = self.tracks.get(item.id)
+            if track is None:
+                continue
             if delivery.lost:
-                self.note("frames lost", input=delivery.input.id, frames=delivery.lost)
+                self.note("frames lost", input=item.id, frames=delivery.lost)
+            if delivery.restarted:
+                self.note("clock set right", input=item.id)
             track.take(delivery, self.start_master_ns)
-            if delivery.input.kind == "display":
-                self._write_events(delivery.input, self._rack.devices[delivery.input.id].events())
-        if delivery.master_ns >= self._next_check_ns and stop_ns is None:
-            self._next_check_ns = delivery.master_ns + NS_PER_S // 2
-            self._check(delivery.master_ns)
+            self._write_events(item, delivery.events)
 
     def _write_events(self, item: Input, events: Sequence[Event]) -> None:
+        """In the pixels of the input's picture; what lies outside a region is left out."""
+        crop = item.looks.crop
         for event in events:
+            if not (item.looks.keys if event.kind == "key" else item.looks.pointer):
+                continue
+            values = dict(event.values)
+            if crop and "x" in values:
+                values["x"], values["y"] = values["x"] - crop.left, values["y"] - crop.top
+                if not (0 <= values["x"] < crop.width and 0 <= values["y"] < crop.height):
+                    continue
             row = {"device_ns": event.device_ns, "input": item.id, "what": event.kind}
-            self._events.write(json.dumps({**row, **event.values}) + "\n")
+            self._events.write(json.dumps({**row, **values}) + "\n")
 
-    def _check(self, master_ns: int) -> None:
+    def check(self, master_ns: int) -> None:
+        """Twice a second: stop where the disk or a track fails."""
+        if master_ns < self._next_check_ns or self.stop_master_ns is not None:
+            return
+        self._next_check_ns = master_ns + NS_PER_S // 2
         broken = next((t for t in self.tracks.values() if t.error), None)
         if broken:
             self.stop(master_ns, f"writing failed: {broken.error}")
@@ -260,15 +336,25 @@ def check_room(folder: TakeFolder, reserve_bytes: int) -> None:
         )
 
 
+def _as_used(data: NDArray[Any], looks: Looks) -> NDArray[Any]:
+    """A device's picture cropped, turned and mirrored as the input says, as an I420 buffer."""
+    if looks.crop is None and not looks.turn and not looks.mirrored:
+        return data
+    picture = picture_from_i420(data)
+    if looks.crop:
+        picture = crop_picture(picture, looks.crop)
+    return picture_to_i420(turn_picture(picture, looks.turn, looks.mirrored))
+
+
 def _track_info(item: Input, rack: Rack) -> dict[str, Any]:
-    device = rack.devices[item.id]
+    device = rack.info_of(item)
     return {
         "name": item.id,
         "title": item.name,
         "kind": item.kind,
         "file": f"tracks/{item.id}.mkv",
         "codec": "h264" if item.is_picture else "flac",
-        "mode": mode_to_dict(item.mode),
-        "reported_latency_ms": device.info.reported_latency_ms,
-        "truth": device.truth(),
+        "mode": mode_to_dict(item.track_mode),
+        "reported_latency_ms": device.reported_latency_ms if device else None,
+        "truth": rack.truth_of(item),
     }

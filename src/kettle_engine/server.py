@@ -7,6 +7,7 @@ import json
 import os
 import signal
 import sys
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -14,15 +15,22 @@ from typing import Any
 import cv2
 import zmq
 
+from kettle_core.devices import DeviceInfo
 from kettle_core.errors import EngineError, KettleError
-from kettle_core.rig import rig_from_dict, rig_of_devices, rig_to_dict
+from kettle_core.hearing import apply_gain, measure_voice, propose_gain_db
+from kettle_core.rig import rig_of_devices
+from kettle_core.rig_data import mode_to_dict, rig_from_dict, rig_to_dict
 from kettle_engine.client import EngineClient
 from kettle_engine.clock import WallClock
+from kettle_engine.drivers import Drivers
 from kettle_engine.engine import Engine
+from kettle_engine.meter import KEPT_S
 from kettle_engine.protocol import command_address, live_address, socket_folder
 from kettle_engine.publisher import Publisher, machine_status
+from kettle_media.file_driver import FileDriver
 from kettle_media.repair import find_unfinished, repair_take
 from kettle_media.take_folder import free_bytes
+from kettle_media.tracks import write_sound_file
 from kettle_studio.driver import Studio
 
 
@@ -39,11 +47,20 @@ class Server:
         self._bind(command_address(data_dir))
         self.repaired = [self._repair(f) for f in find_unfinished(self._takes)]
         self._studio = Studio()
-        self._engine = Engine(self._studio, WallClock())
+        self._drivers = Drivers(self._studio, FileDriver(data_dir / "material"))
+        self._engine = Engine(self._drivers, WallClock(), data_dir / "pictures")
+        threading.Thread(target=self._studio.warm_up, name="warm up", daemon=True).start()
         self._publisher = Publisher(self._engine, live_address(data_dir), self._more_status)
         self._running = True
         self._commands: dict[str, Callable[[dict[str, Any]], Any]] = {
             "hello": lambda _: {"pid": os.getpid(), "repaired": self.repaired},
+            "devices": lambda _: [device_to_dict(d) for d in self._drivers.list_devices()],
+            "surroundings": self._surroundings,
+            "switch": self._switch,
+            "studio": lambda _: self._studio_state(),
+            "fault": self._fault,
+            "identify": lambda _: self._publisher.identify(),
+            "hear": self._hear,
             "propose_rig": self._propose_rig,
             "open_rig": self._open_rig,
             "record": self._record,
@@ -70,12 +87,50 @@ class Server:
     def _more_status(self) -> dict[str, Any]:
         return machine_status(free_bytes(self._takes))
 
+    def _surroundings(self, command: dict[str, Any]) -> list[dict[str, Any]]:
+        return [vars(found) for found in self._drivers.surroundings(command["device"])]
+
+    def _switch(self, command: dict[str, Any]) -> None:
+        device, key, on = command["device"], command["key"], bool(command["on"])
+        self._drivers.switch_surrounding(device, key, on)
+
+    def _studio_state(self) -> dict[str, Any]:
+        """Faults of the simulated devices and switches of the simulated computer."""
+        devices = [
+            {**device_to_dict(info), "faults": faults} for info, faults in self._studio.faults()
+        ]
+        return {"devices": devices, "switches": vars(self._studio.switches)}
+
+    def _fault(self, command: dict[str, Any]) -> None:
+        if command["fault"] == "clock":
+            self._studio.jump_clock(command["device"])
+        else:
+            self._studio.set_fault(command["device"], command["fault"], bool(command["on"]))
+
+    def _hear(self, command: dict[str, Any]) -> dict[str, Any]:
+        """Measure the last seconds of a sound and keep them as a file to listen to."""
+        seconds = min(max(float(command["seconds"]), 1.0), KEPT_S)
+        meter = self._engine.meter(command["input"])
+        sound = meter.last(seconds)
+        rate_hz = meter.input.mode.sample_rate_hz
+        level = measure_voice(sound, rate_hz)
+        proposed_db = propose_gain_db(level)
+        folder = self._data_dir / "heard"
+        folder.mkdir(exist_ok=True)
+        name = Path(str(command["name"])).name
+        write_sound_file(folder / f"{name}-raw.flac", sound, rate_hz)
+        louder = apply_gain(sound, proposed_db or 0.0, meter.input.tone.mono)
+        write_sound_file(folder / f"{name}-gain.flac", louder, rate_hz)
+        heard_s = sound.shape[1] / rate_hz
+        return {**vars(level), "seconds": heard_s, "proposed_gain_db": proposed_db}
+
     def _propose_rig(self, command: dict[str, Any]) -> dict[str, Any]:
-        return rig_to_dict(rig_of_devices(command["name"], self._studio.list_devices()))
+        return rig_to_dict(rig_of_devices(command["name"], self._drivers.list_devices()))
 
     def _open_rig(self, command: dict[str, Any]) -> None:
         rig = rig_from_dict(command["rig"])
-        self._engine.call(lambda: self._engine.open_rig(rig))
+        spares = bool(command.get("spares"))
+        self._engine.call(lambda: self._engine.open_rig(rig, spares))
 
     def _record(self, command: dict[str, Any]) -> None:
         rig = rig_from_dict(command["rig"])
@@ -109,6 +164,19 @@ class Server:
     def end(self, *_: object) -> None:
         """Leave the loop at the next look."""
         self._running = False
+
+
+def device_to_dict(info: DeviceInfo) -> dict[str, Any]:
+    """A device as plain data, for pages and the command line."""
+    return {
+        "id": info.id,
+        "name": info.name,
+        "kind": info.kind,
+        "modes": [{**mode_to_dict(m), "words": m.in_words()} for m in info.modes],
+        "reported_latency_ms": info.reported_latency_ms,
+        "part_of": info.part_of,
+        "state": "busy" if info.busy else "free",
+    }
 
 
 def main() -> int:

@@ -23,8 +23,9 @@ def record_take(
     duration_ns: int,
     on_progress: Callable[[float], None] = lambda seconds: None,
     reserve_bytes: int = DISK_RESERVE_BYTES,
+    library: Path = Path("pictures"),
 ) -> TakeInfo:
-    """Record a rig for a time into a new folder.
+    """Record a rig for a time into a new folder. `library` holds the rig's pictures.
 
     Raises
     ------
@@ -33,19 +34,24 @@ def record_take(
     DeviceError
         If a device of the rig is not plugged in.
     """
-    rack = Rack(driver, clock, rig.inputs)
+    rack = Rack(driver, clock)
     try:
+        rack.set_inputs(i for i in rig.inputs if i.has_track)
+        rack.need_all()
         folder = TakeFolder.create(path)
         start_ns = clock.now_ns() + LEAD_NS
         while rack.next_due_ns() < start_ns:
             rack.step()
-        recorder = Recorder(folder, rig, rack, start_ns, clock.realtime, reserve_bytes)
+        realtime = clock.realtime
+        recorder = Recorder(folder, rig, rack, start_ns, realtime, library, reserve_bytes)
         try:
             told_s = 0
-            while not recorder.is_over(rack.next_due_ns()):
+            while not recorder.is_over(clock.now_ns()):
                 delivery = rack.step()
-                recorder.take(delivery)
-                elapsed_ns = delivery.master_ns - start_ns
+                elapsed_ns = clock.now_ns() - start_ns
+                if delivery:
+                    recorder.take(delivery)
+                recorder.check(clock.now_ns())
                 if elapsed_ns >= duration_ns:
                     recorder.stop(start_ns + duration_ns)
                 if elapsed_ns // NS_PER_S > told_s:

@@ -3,7 +3,8 @@
 import json
 import queue
 import threading
-from collections.abc import Callable, Generator, Iterator
+from collections.abc import Callable, Generator, Iterator, Mapping
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -14,6 +15,7 @@ from av.error import FFmpegError
 
 from kettle_core.compose import ScenePlan, compose_frame, frame_at, plan_scene
 from kettle_core.errors import TakeError
+from kettle_core.hearing import apply_gain
 from kettle_core.layout import Box, even
 from kettle_core.picture import (
     Picture,
@@ -22,11 +24,12 @@ from kettle_core.picture import (
     picture_to_jpeg,
     scale_picture,
 )
-from kettle_core.rig import Scene
+from kettle_core.rig import Rig, Scene, Tone
 from kettle_core.sound import PeakLimiter, mix_sounds
 from kettle_core.timing import frame_count, frame_to_ns
 from kettle_media.align import TakeSync, align_take, master_sound
 from kettle_media.master_sound import MASTER_HZ, MasterSound
+from kettle_media.stills import read_still
 from kettle_media.take_folder import (
     TakeFolder,
     TakeInfo,
@@ -139,20 +142,20 @@ def render_program(
         If nothing of the scene was recorded, a track is damaged or the file can't be written.
     """
     rig = take_rig(info)
-    scene = rig.scenes[0]
-    names = {t.name for t in sync.tracks}
-    scene = Scene(
-        scene.id,
-        scene.name,
-        tuple(x for x in scene.layers if x.shown and x.input_id in names),
-        tuple(x for x in scene.sounds if x.heard and x.input_id in names),
+    scene = rig.seen_in(rig.scenes[0])
+    stills = _read_stills(folder, rig, scene)
+    names = {t.name for t in sync.tracks} | stills.keys()
+    scene = replace(
+        scene,
+        layers=tuple(x for x in scene.layers if x.input_id in names),
+        sounds=tuple(x for x in scene.sounds if x.input_id in names),
     )
     if not scene.layers and not scene.sounds:
         raise TakeError(f"Nothing of the scene “{scene.name}” was recorded in {folder.path.name}.")
     duration_ns = info.duration_ns or _recorded_ns(sync)
     total = max(1, frame_count(duration_ns, rig.format.fps))
     part = target.with_name(f".{target.stem}.part.mp4")
-    frames = _composed_frames(folder, info, sync, plan_scene(scene, rig.format), total)
+    frames = _composed_frames(folder, info, sync, plan_scene(scene, rig.format), stills, total)
     mix = _Mix(folder, info, sync, scene)
     try:
         _encode(part, frames, mix, rig.format, total, on_progress)
@@ -169,8 +172,23 @@ def _recorded_ns(sync: TakeSync) -> int:
     return int(max(captured[-1] for captured in sync.captured_ns.values()))
 
 
+def _read_stills(folder: TakeFolder, rig: Rig, scene: Scene) -> dict[str, Picture]:
+    found = {}
+    for layer in scene.layers:
+        name = layer.input_id
+        picture = read_still(folder.stills_path / f"{name}.png") if rig.input(name).is_still else None
+        if picture:
+            found[name] = picture
+    return found
+
+
 def _composed_frames(
-    folder: TakeFolder, info: TakeInfo, sync: TakeSync, plan: ScenePlan, total: int
+    folder: TakeFolder,
+    info: TakeInfo,
+    sync: TakeSync,
+    plan: ScenePlan,
+    stills: Mapping[str, Picture],
+    total: int,
 ) -> Generator[Plane, None, None]:
     fps = take_rig(info).format.fps
     wanted_ns = np.array([frame_to_ns(n, fps) for n in range(total)], dtype=np.int64)
@@ -187,7 +205,7 @@ def _composed_frames(
         numbers = tuple(int(shown[name][n]) for name in cursors)
         if frame is None or numbers != before:
             pictures = {name: c.at(int(shown[name][n])) for name, c in cursors.items()}
-            frame = compose_frame(plan, pictures)
+            frame = compose_frame(plan, {**stills, **pictures})
         before = numbers
         yield frame
 
@@ -197,17 +215,22 @@ class _Mix:
 
     def __init__(self, folder: TakeFolder, info: TakeInfo, sync: TakeSync, scene: Scene) -> None:
         gains = {s.input_id: s.gain_db for s in scene.sounds}
-        self._sounds: list[tuple[MasterSound, float]] = []
+        rig = take_rig(info)
+        self._sounds: list[tuple[MasterSound, Tone, float]] = []
         for track in info.tracks:
             name = track["name"]
             if name in gains:
-                drift_ppm = sync.of(name).drift_ppm
-                sound = master_sound(folder, track, drift_ppm, sync.captured_ns[name][0])
-                self._sounds.append((sound, gains[name]))
+                tone = rig.input(name).tone
+                captured_ns = sync.captured_ns[name][0] + tone.delay_ms * 1e6
+                sound = master_sound(folder, track, sync.of(name).drift_ppm, captured_ns)
+                self._sounds.append((sound, tone, gains[name]))
         self._limiter = PeakLimiter()
 
     def read(self, samples: int) -> np.ndarray:
-        sounds = [(sound.read(samples), gain_db) for sound, gain_db in self._sounds]
+        sounds = [
+            (apply_gain(sound.read(samples), tone.gain_db, tone.mono), gain_db)
+            for sound, tone, gain_db in self._sounds
+        ]
         return self._limiter.process(mix_sounds(sounds, samples))
 
     def flush(self) -> np.ndarray:

@@ -12,7 +12,8 @@ import jsonschema
 
 from kettle_core.devices import Mode
 from kettle_core.errors import TakeError
-from kettle_core.rig import Rig, rig_from_dict
+from kettle_core.rig import Rig
+from kettle_core.rig_data import rig_from_dict
 
 FORMAT_NAME = "vast-kettle-take"
 SCHEMA_PATH = Path(__file__).parent / "schemas" / "take.schema.json"
@@ -61,6 +62,11 @@ class TakeFolder:
     def program_path(self) -> Path:
         """The composed program."""
         return self.path / "program.mp4"
+
+    @property
+    def stills_path(self) -> Path:
+        """Pictures and text cards as they were in the rig, by input id."""
+        return self.path / "stills"
 
     def track_path(self, track: Mapping[str, Any]) -> Path:
         """The Matroska file of a track."""

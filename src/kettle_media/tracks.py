@@ -24,11 +24,12 @@ TIMES_HEADER = ("no", "device_ns", "master_ns", "pts_ns", "dropped", "kept")
 BT709 = 1
 LIMITED_RANGE = 1
 
-# A display is mostly still and must stay sharp; a webcam's noise would eat any bitrate.
-_X264 = {
-    "display": {"preset": "superfast", "crf": "18"},
-    "webcam": {"preset": "ultrafast", "crf": "20", "maxrate": "6M", "bufsize": "6M"},
-}
+# A screen is mostly still and must stay sharp; a webcam's noise would eat any bitrate.
+_SCREEN = {"preset": "superfast", "crf": "18"}
+_CAMERA = {"preset": "ultrafast", "crf": "20"}
+# At 1280 × 720 and 30 frames a second; more pixels get more, but less than in proportion.
+_CAMERA_KBPS = 6000
+_CAMERA_PIXELS_PER_S = 1280 * 720 * 30
 
 
 def tag_bt709(context: Any) -> None:
@@ -42,16 +43,21 @@ def tag_bt709(context: Any) -> None:
 class PictureWriter:
     """Writes I420 frames with exact times to one H.264 track. Raises TakeError when it can't."""
 
-    def __init__(self, path: Path, kind: str, mode: Mode) -> None:
+    def __init__(self, path: Path, is_screen: bool, mode: Mode) -> None:
         self._path = path
+        options = dict(_SCREEN)
+        if not is_screen:
+            size = float(mode.width * mode.height * mode.fps) / _CAMERA_PIXELS_PER_S
+            kbps = round(_CAMERA_KBPS * size**0.75)
+            options = {**_CAMERA, "maxrate": f"{kbps}k", "bufsize": f"{kbps}k"}
         with _Told(path):
             self._container = av.open(str(path), "w", format="matroska", options=CRASH_SAFE)
             stream = self._container.add_stream("libx264", rate=mode.fps)
             stream.width, stream.height, stream.pix_fmt = mode.width, mode.height, "yuv420p"
             # Without look-ahead and B-frames nothing waits in the encoder.
-            stream.options = {**_X264[kind], "tune": "zerolatency", "g": str(round(2 * mode.fps))}
+            stream.options = {**options, "tune": "zerolatency", "g": str(round(2 * mode.fps))}
             stream.codec_context.time_base = MS_TIME_BASE
-            stream.codec_context.thread_count = 2 if kind == "display" else 1
+            stream.codec_context.thread_count = 2 if is_screen else 1
             tag_bt709(stream.codec_context)
             self._container.start_encoding()  # the header is on disk before the first frame
             self._stream = stream
@@ -104,6 +110,22 @@ class SoundWriter:
     def close(self) -> None:
         """Write what is left and the end of the file."""
         _finish(self._path, self._container, self._stream)
+
+
+def write_sound_file(path: Path, sound: NDArray[np.float32], sample_rate_hz: int) -> None:
+    """Write a (channels, samples) sound as a FLAC file that browsers play. Raises TakeError."""
+    layout = "mono" if sound.shape[0] == 1 else "stereo"
+    packed = np.clip(np.rint(sound * 2.0**15), -(2**15), 2**15 - 1).astype(np.int16)
+    with _Told(path), av.open(str(path), "w", format="flac") as container:
+        stream = container.add_stream("flac", rate=sample_rate_hz, layout=layout, format="s16")
+        step = 4096
+        for start in range(0, packed.shape[1], step):
+            piece = np.ascontiguousarray(packed[:, start : start + step].T).reshape(1, -1)
+            frame = av.AudioFrame.from_ndarray(piece, format="s16", layout=layout)
+            frame.sample_rate, frame.pts = sample_rate_hz, start
+            frame.time_base = Fraction(1, sample_rate_hz)
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
 
 
 def _finish(path: Path, container: Any, stream: Any) -> None:

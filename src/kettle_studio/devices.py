@@ -1,36 +1,101 @@
 """Simulated devices: each plays the one world at its own clock's moments."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 import numpy as np
 
 from kettle_core.devices import BLOCK_SAMPLES, Capture, DeviceInfo, Event, Mode
+from kettle_core.errors import DeviceError
+from kettle_core.layout import Box
+from kettle_core.picture import Plane, blank_i420, crop_picture, picture_from_i420, picture_to_i420
 from kettle_core.timing import NS_PER_S, frame_to_ns
-from kettle_studio import presenter, quirefold, sounds, world
+from kettle_studio import bench, computer, presenter, quirefold, sounds, world
+from kettle_studio.canvas import ScreenPainter
 from kettle_studio.clock import DeviceClock
+from kettle_studio.computer import Switches
 
-BLEED_DB = -34.0
-BLEED_DELAY_S = 0.0003
+FAULTS = {
+    "unplugged": "unplugged",
+    "busy": "busy in another program",
+    "losing": "frames or blocks lost",
+    "frozen": "picture frozen",
+    "dark": "picture dark",
+    "changed": "mode changed by itself",
+    "silent": "sound silent",
+    "clipping": "sound clipping",
+}
+PICTURE_FAULTS = ("unplugged", "busy", "losing", "frozen", "dark", "changed")
+SOUND_FAULTS = ("unplugged", "busy", "losing", "changed", "silent", "clipping")
+CLOCK_JUMP_NS = 3_700_000_000
+NIGHT_RGB = (3, 3, 4)
 
 
-@dataclass(frozen=True)
+@dataclass
 class Plug:
-    """A device with the truth about its clock."""
+    """A device with the truth about its clock and what is wrong with it now.
+
+    A window, tab or single sound runs by the clock of what it is a part of.
+    """
 
     info: DeviceInfo
-    clock: DeviceClock
+    own_clock: DeviceClock
+    switches: Switches
+    parent: "Plug | None" = None
+    faults: set[str] = field(default_factory=set)
+
+    @property
+    def clock(self) -> DeviceClock:
+        """The clock it runs by."""
+        if self.parent and self.parent.info.kind != "webcam":
+            return self.parent.clock
+        return self.own_clock
+
+    @property
+    def unplugged(self) -> bool:
+        """Whether it, or what it is a part of, is not plugged in."""
+        return "unplugged" in self.faults or bool(self.parent and self.parent.unplugged)
+
+    @property
+    def busy(self) -> bool:
+        """Whether another program has it."""
+        return "busy" in self.faults
+
+    def need(self) -> None:
+        """Raise DeviceError where it can't be had."""
+        if self.unplugged:
+            raise DeviceError(f"{self.info.name} is not plugged in.", "unplugged")
+        if self.busy:
+            raise DeviceError(f"{self.info.name} is used by another program.", "busy")
+
+    def jump_clock(self) -> None:
+        """Set the device's clock forward, as a driver does that starts counting anew."""
+        later_ns = self.own_clock.epoch_ns + CLOCK_JUMP_NS
+        self.own_clock = replace(self.own_clock, epoch_ns=later_ns)
 
 
 class SimulatedDevice:
-    """What all simulated devices share: numbering, times, and the truth."""
+    """What all simulated devices share: numbering, times, faults, and the truth."""
 
     def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
         self.info = plug.info
-        self.mode = mode
-        self._clock = plug.clock
+        self._plug = plug
+        self._mode = mode
         start = self._clock.master_to_device_ns(from_ns) - self._clock.epoch_ns
         self._no = max(0, self._number_at(start) + 1)
+
+    @property
+    def _clock(self) -> DeviceClock:
+        return self._plug.clock
+
+    @property
+    def mode(self) -> Mode:
+        """What it delivers now."""
+        if "changed" in self._plug.faults:
+            others = [m for m in self.info.modes if m != self._mode]
+            return others[-1] if others else replace(self._mode, fps=self._mode.fps / 2)
+        return self._mode
 
     def _number_at(self, elapsed_ns: float) -> int:
         raise NotImplementedError
@@ -51,12 +116,26 @@ class SimulatedDevice:
     def skip_to(self, master_ns: int) -> int:
         """Give up what was due before a master time; returns how many were lost."""
         before = self._no
+        step_ns = self._start_ns(1) - self._start_ns(0)
+        self._no += max(0, (master_ns - self.due_ns()) // step_ns - 1)
         while self.due_ns() < master_ns:
             self._no += 1
         return self._no - before
 
+    def read(self) -> Capture:
+        """The next frame or block. Raises DeviceError once the device is lost."""
+        self._plug.need()
+        if "losing" in self._plug.faults:
+            self._no += self._no * 7919 % 5 < 2
+        no = self._no
+        self._no += 1
+        return self._capture(no)
+
+    def _capture(self, no: int) -> Capture:
+        raise NotImplementedError
+
     def events(self) -> Sequence[Event]:
-        """A device without pointer or keys has no events."""
+        """A device without pointer, keys or touch has no events."""
         return ()
 
     def truth(self) -> dict[str, float] | None:
@@ -75,121 +154,228 @@ class SimulatedDevice:
 
 
 class SimulatedCamera(SimulatedDevice):
-    """Shared by display and webcam: one frame each frame duration."""
+    """Shared by all that is seen: one frame each frame duration."""
+
+    def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
+        super().__init__(plug, mode, from_ns)
+        self._last: Plane | None = None
 
     def _number_at(self, elapsed_ns: float) -> int:
-        return int(elapsed_ns * self.mode.fps // NS_PER_S)
+        return int(elapsed_ns * self._mode.fps // NS_PER_S)
 
     def _start_ns(self, no: int) -> int:
-        return self._clock.epoch_ns + frame_to_ns(no, self.mode.fps)
+        return self._clock.epoch_ns + frame_to_ns(no, self._mode.fps)
 
     def _ready_ns(self, no: int) -> int:
         return self._start_ns(no)
 
-    def _next(self) -> tuple[int, int, int]:
-        no = self._no
-        self._no += 1
-        return no, self._start_ns(no), frame_to_ns(1, self.mode.fps)
+    def _capture(self, no: int) -> Capture:
+        device_ns, duration_ns = self._start_ns(no), frame_to_ns(1, self._mode.fps)
+        if "dark" in self._plug.faults:
+            night = blank_i420(self._mode.width, self._mode.height, NIGHT_RGB)
+            changed = self._last is None or not np.array_equal(self._last, night)
+            self._last = night
+        elif "frozen" in self._plug.faults and self._last is not None:
+            changed = self.info.kind == "webcam"
+        else:
+            picture = self._draw(self._world_s(device_ns), no)
+            changed = picture is not self._last
+            self._last = picture
+        return Capture(no, device_ns, duration_ns, self._last, changed)
+
+    def _draw(self, world_s: float, no: int) -> Plane:
+        """A new frame, or the last one where nothing has changed."""
+        raise NotImplementedError
 
 
-class SimulatedDisplay(SimulatedCamera):
-    """Quirefold in use; a frame is drawn only when something changed."""
+class SimulatedScreen(SimulatedCamera):
+    """Shared by displays, their windows and tabs, and the tablet: drawn only when it changes."""
 
     def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
         super().__init__(plug, mode, from_ns)
-        self._shown: world.Desktop | None = None
-        self._picture = np.empty((0, 0), np.uint8)
         self._told_s = self._world_s(self._start_ns(self._no))
+        self._shown: Any = None
         # Fonts and pages are drawn before the first frame is due.
-        quirefold.draw_desktop(world.desktop_at(self._told_s))
+        self._draw(self._told_s, self._no)
+        self._shown = None
 
-    def read(self) -> Capture:
-        """The next frame; `changed` is False while the desktop stands still."""
-        no, device_ns, duration_ns = self._next()
-        state = world.desktop_at(self._world_s(device_ns))
-        changed = state != self._shown
-        if changed:
-            self._picture = quirefold.draw_desktop(state)
+    def _state(self, world_s: float) -> Any:
+        """What it shows; equal states look the same."""
+        raise NotImplementedError
+
+    def _paint(self, state: Any) -> Plane:
+        raise NotImplementedError
+
+    def _draw(self, world_s: float, no: int) -> Plane:
+        state = self._state(world_s)
+        if state != self._shown or self._last is None:
             self._shown = state
-        return Capture(no, device_ns, duration_ns, self._picture, changed)
+            return self._paint(state)
+        return self._last
+
+    def _happenings(self, from_s: float, to_s: float) -> Iterator[tuple[float, str, dict[str, Any]]]:
+        return iter(())
 
     def events(self) -> Sequence[Event]:
-        """Pointer, clicks and keys since the last call, stamped by the device's clock."""
+        """What was done since the last call, stamped by the device's clock."""
         until_s = self._world_s(self._start_ns(self._no))
         found = [
             Event(round(self._clock.master_to_device_ns(at * NS_PER_S)), kind, values)
-            for at, kind, values in world.desktop_events(self._told_s, until_s)
+            for at, kind, values in self._happenings(self._told_s, until_s)
         ]
         self._told_s = until_s
         return found
 
 
+class SimulatedDisplay(SimulatedScreen):
+    """Quirefold in use."""
+
+    def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
+        self._painter = ScreenPainter(_draw_first)
+        super().__init__(plug, mode, from_ns)
+
+    def _state(self, world_s: float) -> Any:
+        desktop = world.desktop_at(world_s)
+        still = replace(desktop, pointer=(0, 0))
+        return (still, self._plug.switches.bar), desktop.pointer
+
+    def _paint(self, state: Any) -> Plane:
+        return self._painter.draw(*state)
+
+    def _happenings(self, from_s: float, to_s: float) -> Iterator[tuple[float, str, dict[str, Any]]]:
+        return world.desktop_events(from_s, to_s)
+
+
+def _draw_first(key: tuple[world.Desktop, bool]) -> Plane:
+    state, bar = key
+    buffer = quirefold.draw_document(state)
+    if bar:
+        computer.lay_bar(buffer)
+    return buffer
+
+
+class SimulatedSecondDisplay(SimulatedScreen):
+    """Mail, messages and pages; busy."""
+
+    def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
+        self._painter = ScreenPainter(computer.draw_second)
+        super().__init__(plug, mode, from_ns)
+
+    def _state(self, world_s: float) -> Any:
+        switches = self._plug.switches
+        message = world.message_at(world_s) if switches.messages else None
+        return (message, switches.icons, switches.bar), world.busy_pointer_at(world_s)
+
+    def _paint(self, state: Any) -> Plane:
+        return self._painter.draw(*state)
+
+
+class SimulatedTablet(SimulatedScreen):
+    """The sewing-station counter, touched now and then."""
+
+    def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
+        self._painter = ScreenPainter(computer.draw_tablet, touch=True)
+        super().__init__(plug, mode, from_ns)
+
+    def _state(self, world_s: float) -> Any:
+        station, touch = world.station_at(world_s)
+        return (station, touch is not None), touch
+
+    def _paint(self, state: Any) -> Plane:
+        return self._painter.draw(*state)
+
+    def _happenings(self, from_s: float, to_s: float) -> Iterator[tuple[float, str, dict[str, Any]]]:
+        return world.touch_events(from_s, to_s)
+
+
+class SimulatedWindow(SimulatedScreen):
+    """A window or tab alone: without what lies over it, without the pointer."""
+
+    def __init__(
+        self,
+        plug: Plug,
+        mode: Mode,
+        from_ns: int,
+        state: Callable[[float], Any],
+        paint: Callable[[Any], Plane],
+        box: Box,
+    ) -> None:
+        self._state_at, self._paint_state, self._box = state, paint, box
+        super().__init__(plug, mode, from_ns)
+
+    def _state(self, world_s: float) -> Any:
+        return self._state_at(world_s)
+
+    def _paint(self, state: Any) -> Plane:
+        picture = picture_from_i420(self._paint_state(state))
+        return picture_to_i420(crop_picture(picture, self._box))
+
+
 class SimulatedWebcam(SimulatedCamera):
-    """Odile at her bench."""
+    """Odile at her bench, by a webcam that is mounted upside down."""
 
     def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
         super().__init__(plug, mode, from_ns)
-        presenter.draw_presenter(self._world_s(self._start_ns(self._no)), self._no)
+        self._painter = presenter.PresenterPainter(mode.height, upside_down=True)
+        self._painter.draw(self._world_s(self._start_ns(self._no)), self._no)
 
-    def read(self) -> Capture:
-        """The next frame."""
-        no, device_ns, duration_ns = self._next()
-        picture = presenter.draw_presenter(self._world_s(device_ns), no)
-        return Capture(no, device_ns, duration_ns, picture)
+    def _draw(self, world_s: float, no: int) -> Plane:
+        return self._painter.draw(world_s, no)
+
+
+class SimulatedOverhead(SimulatedCamera):
+    """The bench from above."""
+
+    def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
+        super().__init__(plug, mode, from_ns)
+        self._painter = bench.BenchPainter(mode.height)
+        self._painter.draw(self._world_s(self._start_ns(self._no)), self._no)
+
+    def _draw(self, world_s: float, no: int) -> Plane:
+        return self._painter.draw(world_s, no)
 
 
 class SimulatedSound(SimulatedDevice):
-    """Shared by microphone and system audio: blocks of 480 samples."""
+    """Shared by all that is heard: blocks of 480 samples of a table, with noise."""
 
-    def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
+    def __init__(
+        self,
+        plug: Plug,
+        mode: Mode,
+        from_ns: int,
+        table: Callable[[], sounds.Table],
+        noise: Callable[[], sounds.Table] | None = None,
+    ) -> None:
         super().__init__(plug, mode, from_ns)
-        sounds.lesson_sounds()
+        self._table = table
+        self._noise = noise() if noise else None
+        table()
 
     def _number_at(self, elapsed_ns: float) -> int:
-        return int(elapsed_ns * self.mode.sample_rate_hz // (BLOCK_SAMPLES * NS_PER_S))
+        return int(elapsed_ns * self._mode.sample_rate_hz // (BLOCK_SAMPLES * NS_PER_S))
 
     def _start_ns(self, no: int) -> int:
-        return self._clock.epoch_ns + no * BLOCK_SAMPLES * NS_PER_S // self.mode.sample_rate_hz
+        return self._clock.epoch_ns + no * BLOCK_SAMPLES * NS_PER_S // self._mode.sample_rate_hz
 
     def _ready_ns(self, no: int) -> int:
         return self._start_ns(no + 1)
 
-    def read(self) -> Capture:
-        """The next block."""
-        no = self._no
-        self._no += 1
+    def _capture(self, no: int) -> Capture:
         device_ns = self._start_ns(no)
-        step = sounds.RATE_HZ / self.mode.sample_rate_hz / (1 + self._clock.rate_ppm * 1e-6)
+        sound = self._sound(device_ns, no)
+        if "silent" in self._plug.faults:
+            sound = np.zeros_like(sound)
+        elif "clipping" in self._plug.faults:
+            sound = np.clip(sound * 24, -1, 1)
+        return Capture(no, device_ns, self._ready_ns(no) - device_ns, sound)
+
+    def _sound(self, device_ns: int, no: int) -> np.ndarray:
+        step = sounds.RATE_HZ / self._mode.sample_rate_hz / (1 + self._clock.rate_ppm * 1e-6)
         first = self._world_s(device_ns) % (sounds.LOOP_SAMPLES / sounds.RATE_HZ) * sounds.RATE_HZ
-        places = first + np.arange(BLOCK_SAMPLES) * step
-        duration_ns = self._ready_ns(no) - device_ns
-        return Capture(no, device_ns, duration_ns, self._sound(places, no))
-
-    def _sound(self, places: np.ndarray, no: int) -> np.ndarray:
-        raise NotImplementedError
-
-
-class SimulatedHeadset(SimulatedSound):
-    """The voice, the knocks, the room, and a little of what the headphones play."""
-
-    def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
-        super().__init__(plug, mode, from_ns)
-        self._noise = sounds.noise_table(plug.clock.seed, -62.0)
-
-    def _sound(self, places: np.ndarray, no: int) -> np.ndarray:
-        lesson = sounds.lesson_sounds()
-        heard = 0.45 * sounds.read_at(lesson.voice, places)
-        heard = heard + 0.5 * sounds.read_at(lesson.knocks, places)
-        late = places - BLEED_DELAY_S * sounds.RATE_HZ
-        bleed = sounds.read_at(lesson.system, late).mean(axis=0)
-        heard = heard + np.float32(10 ** (BLEED_DB / 20)) * bleed
-        start = no * BLOCK_SAMPLES % (self._noise.shape[1] - BLOCK_SAMPLES)
-        noise = self._noise[:, start : start + BLOCK_SAMPLES]
-        return np.asarray(heard[None, :] + noise, dtype=np.float32)
-
-
-class SimulatedSystemAudio(SimulatedSound):
-    """Music bed and Quirefold's snaps, in stereo."""
-
-    def _sound(self, places: np.ndarray, no: int) -> np.ndarray:
-        return sounds.read_at(sounds.lesson_sounds().system, places)
+        heard = sounds.read_at(self._table(), first + np.arange(BLOCK_SAMPLES, dtype=np.float64) * step)
+        if self._noise is not None:
+            places = (no * BLOCK_SAMPLES + np.arange(BLOCK_SAMPLES)) % self._noise.shape[1]
+            heard = heard + self._noise[:, places]
+        if heard.shape[0] < self._mode.channels:
+            heard = np.repeat(heard, self._mode.channels, axis=0)
+        return np.asarray(heard, dtype=np.float32)

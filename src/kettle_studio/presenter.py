@@ -1,6 +1,8 @@
-"""Draws the desk webcam's picture: Odile at her bench, talking, with a bone folder."""
+"""Draws the desk webcam's picture: Odile at her bench, talking, with a bone folder.
 
-from dataclasses import dataclass
+Places are in px of 1280 × 720; other modes draw the same, scaled.
+"""
+
 from functools import lru_cache
 
 import cv2
@@ -8,29 +10,29 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
-from kettle_core.picture import Picture, Plane, blend_plane, picture_from_i420, rgb_to_picture
+from kettle_core.picture import (
+    Picture,
+    Plane,
+    picture_from_i420,
+    picture_to_i420,
+    rgb_to_picture,
+    turn_picture,
+)
 from kettle_studio import world
+from kettle_studio.canvas import FramePool
 from kettle_studio.sounds import mouth_at
+from kettle_studio.sprites import Sprite, lay_sprite, make_sprite
 
 WIDTH, HEIGHT = 1280, 720
 SKIN, HAIR, LIP, CLOTH = (224, 176, 144), (74, 50, 38), (158, 78, 70), (62, 104, 96)
 WALL, SHELF, DESK, PAPER = (184, 166, 146), (142, 104, 74), (120, 84, 58), (200, 194, 178)
 HEAD_CENTRE = (640, 300)
 PAPER_BOX = (440, 596, 130, 56)
-NOISE_TILES, NOISE_MARGIN = 4, 64
-
-
-@dataclass(frozen=True)
-class Sprite:
-    """A drawn part with its coverage (0 to 1, float32) and its place."""
-
-    y: NDArray[np.float32]
-    u: NDArray[np.float32]
-    v: NDArray[np.float32]
-    luma: NDArray[np.float32]
-    chroma: NDArray[np.float32]
-    left: int
-    top: int
+# Everything that moves stays within these boxes; the rest of the picture is only noise.
+HEAD_BOX = (452, 76, 376, 456)
+HAND_BOX = (432, 380, 320, 288)
+NOISES = 5
+NOISE_SIGMA = 2.4
 
 
 def _yuv(rgb: tuple[int, int, int]) -> tuple[int, int, int]:
@@ -39,7 +41,7 @@ def _yuv(rgb: tuple[int, int, int]) -> tuple[int, int, int]:
 
 
 @lru_cache(maxsize=1)
-def _room() -> Plane:
+def _room() -> Image.Image:
     image = Image.new("RGB", (WIDTH, HEIGHT), WALL)
     draw = ImageDraw.Draw(image)
     for y in (150, 330):
@@ -71,23 +73,19 @@ def _room() -> Plane:
         ],
         fill=PAPER,
     )
-    picture = rgb_to_picture(np.asarray(image))
-    flat = np.concatenate([p.reshape(-1) for p in (picture.y, picture.u, picture.v)])
-    return flat.reshape(HEIGHT * 3 // 2, WIDTH)
+    return image
 
 
-def _sprite(image: Image.Image, left: int, top: int) -> Sprite:
-    rgba = np.asarray(image)
-    picture = rgb_to_picture(np.ascontiguousarray(rgba[..., :3]))
-    cover = rgba[..., 3].astype(np.float32) / np.float32(255)
-    rows, columns = cover.shape
-    half = cover.reshape(rows // 2, 2, columns // 2, 2).mean(axis=(1, 3))
-    y, u, v = (p.astype(np.float32) for p in (picture.y, picture.u, picture.v))
-    return Sprite(y, u, v, cover, half.astype(np.float32), left, top)
+def _sized(image: Image.Image, left: int, top: int, height: int) -> Sprite:
+    """A part drawn at twice the home size as a sprite of a mode's height."""
+    scale = height / HEIGHT
+    width, rows = (round(v / 2 * scale / 2) * 2 for v in image.size)
+    drawn = image.resize((width, rows), Image.Resampling.LANCZOS)
+    return make_sprite(drawn, round(left * scale), round(top * scale))
 
 
-@lru_cache(maxsize=1)
-def _head() -> Sprite:
+@lru_cache(maxsize=3)
+def _head(rows: int) -> Sprite:
     scale, width, height = 2, 340, 420
     image = Image.new("RGBA", (width * scale, height * scale), (*SKIN, 0))
     pen = ImageDraw.Draw(image)
@@ -113,12 +111,11 @@ def _head() -> Sprite:
         )
     pen.line([(170 * scale, 205 * scale), (160 * scale, 246 * scale), (176 * scale, 248 * scale)],
              fill=(196, 144, 114, 255), width=7)  # fmt: skip
-    image = image.resize((width, height), Image.Resampling.LANCZOS)
-    return _sprite(image, HEAD_CENTRE[0] - 170, HEAD_CENTRE[1] - 210)
+    return _sized(image, HEAD_CENTRE[0] - 170, HEAD_CENTRE[1] - 210, rows)
 
 
-@lru_cache(maxsize=1)
-def _hand() -> Sprite:
+@lru_cache(maxsize=3)
+def _hand(rows: int) -> Sprite:
     scale, width, height = 2, 220, 180
     image = Image.new("RGBA", (width * scale, height * scale), (*SKIN, 0))
     pen = ImageDraw.Draw(image)
@@ -127,28 +124,7 @@ def _hand() -> Sprite:
     )
     pen.rounded_rectangle((180, 60, 400, 220), radius=80, fill=(*SKIN, 255))
     pen.rounded_rectangle((300, 120, 440, 360), radius=40, fill=(*CLOTH, 255))
-    image = image.resize((width, height), Image.Resampling.LANCZOS)
-    return _sprite(image, 520, 480)
-
-
-def _lay(frame: Picture, sprite: Sprite, dx: float, dy: float) -> None:
-    """Blend a sprite at a place between pixels."""
-    left = int(np.floor((sprite.left + dx) / 2)) * 2
-    top = int(np.floor((sprite.top + dy) / 2)) * 2
-    over_x, over_y = sprite.left + dx - left, sprite.top + dy - top
-    parts = ((frame.y, sprite.y, sprite.luma, 1), (frame.u, sprite.u, sprite.chroma, 2))
-    for target, source, cover, part in (*parts, (frame.v, sprite.v, sprite.chroma, 2)):
-        rows, columns = source.shape
-        shift = np.array([[1, 0, over_x / part], [0, 1, over_y / part]], np.float32)
-        moved = cv2.warpAffine(source, shift, (columns, rows), borderMode=cv2.BORDER_REPLICATE)
-        alpha = cv2.warpAffine(cover, shift, (columns, rows))
-        area = target[top // part : top // part + rows, left // part : left // part + columns]
-        rows, columns = area.shape
-        blend_plane(
-            area,
-            moved[:rows, :columns].astype(np.uint8),
-            (alpha[:rows, :columns] * 256).astype(np.uint16),
-        )
+    return _sized(image, 520, 480, rows)
 
 
 def _oval(
@@ -163,33 +139,105 @@ def _oval(
         cv2.ellipse(plane, middle, size, 0, 0, 360, value, -1, cv2.LINE_AA, 4)
 
 
-@lru_cache(maxsize=1)
-def _noise() -> NDArray[np.int16]:
+@lru_cache(maxsize=3)
+def _noises(height: int) -> tuple[Plane, ...]:
+    """The room with different sensor noise, (rows * 3 / 2, columns) each."""
+    scale = height / HEIGHT
+    size = (round(WIDTH * scale), height)
+    room = _room().resize(size, Image.Resampling.LANCZOS)
+    flat = picture_to_i420(rgb_to_picture(np.asarray(room)))
     rng = np.random.default_rng(5)
-    shape = (HEIGHT + NOISE_MARGIN, WIDTH + NOISE_MARGIN)
-    return np.rint(rng.normal(0, 2.4, shape)).astype(np.int16)
+    made = []
+    for _ in range(NOISES):
+        buffer = flat.copy()
+        _add_noise(picture_from_i420(buffer).y, _grain(rng, height, size[0]))
+        made.append(buffer)
+    return tuple(made)
 
 
-def draw_presenter(world_s: float, frame_no: int) -> Plane:
-    """One frame of the webcam as a new I420 buffer (1080, 1280), with sensor noise."""
-    buffer = _room().copy()
-    frame = picture_from_i420(buffer)
-    height, glint = world.knock_at(world_s)
-    if glint:
-        left, top, width, rows = PAPER_BOX
-        area = frame.y[top : top + rows, left + 14 : left + width - 14]
-        area[:] = cv2.add(area, np.full(area.shape, round(38 * glint), np.uint8))
-    dx, dy = world.head_at(world_s)
-    _lay(frame, _head(), dx, dy)
-    x, y = HEAD_CENTRE[0] + dx, HEAD_CENTRE[1] + dy
-    opening = mouth_at(world_s)
-    _oval(frame, (x, y + 76), (36 - 8 * opening, 6 + 20 * opening), LIP)
-    _oval(frame, (x, y + 76), (28 - 8 * opening, 1 + 15 * opening), (92, 34, 34))
-    if world.blink_at(world_s):
-        for eye in (-42, 42):
-            _oval(frame, (x + eye, y - 14), (17, 12), SKIN)
-    _lay(frame, _hand(), 0, -70 * height)
-    row, column = (frame_no * 37) % NOISE_MARGIN, (frame_no * 23 + frame_no // 7) % NOISE_MARGIN
-    noise = _noise()[row : row + HEIGHT, column : column + WIDTH]
-    cv2.add(frame.y, noise, dst=frame.y, dtype=cv2.CV_8U)
-    return buffer
+def _grain(rng: np.random.Generator, rows: int, columns: int) -> NDArray[np.int16]:
+    return np.rint(rng.normal(0, NOISE_SIGMA, (rows, columns))).astype(np.int16)
+
+
+def _add_noise(luma: Plane, noise: NDArray[np.int16]) -> None:
+    cv2.add(luma, noise, dst=luma, dtype=cv2.CV_8U)
+
+
+@lru_cache(maxsize=3)
+def _head_noise(height: int) -> NDArray[np.int16]:
+    return _grain(np.random.default_rng(6), height, height)
+
+
+class PresenterPainter:
+    """Draws Odile at one height in px, upside down where the webcam is mounted so."""
+
+    def __init__(self, height: int, upside_down: bool = False) -> None:
+        self._height = height
+        self._scale = height / HEIGHT
+        self._upside_down = upside_down
+        self._pools = [FramePool(lambda b=b: self._turned(b)) for b in _noises(height)]  # type: ignore[misc]
+
+    def _turned(self, buffer: Plane) -> Plane:
+        if not self._upside_down:
+            return buffer.copy()
+        return picture_to_i420(turn_picture(picture_from_i420(buffer), 180, mirrored=False))
+
+    def draw(self, world_s: float, frame_no: int) -> Plane:
+        """One frame as an I420 buffer that nobody else holds, with sensor noise."""
+        number = frame_no % NOISES
+        buffer = self._pools[number].take()
+        room = picture_from_i420(_noises(self._height)[number])
+        frame = picture_from_i420(buffer)
+        if self._upside_down:
+            frame = Picture(*(p[::-1, ::-1] for p in (frame.y, frame.u, frame.v)))
+        # Head and hand overlap, so they are drawn on one patch.
+        left = min(HEAD_BOX[0], HAND_BOX[0])
+        top = min(HEAD_BOX[1], HAND_BOX[1])
+        right = max(HEAD_BOX[0] + HEAD_BOX[2], HAND_BOX[0] + HAND_BOX[2])
+        bottom = max(HEAD_BOX[1] + HEAD_BOX[3], HAND_BOX[1] + HAND_BOX[3])
+        box = tuple(round(v * self._scale / 2) * 2 for v in (left, top, right, bottom))
+        patch = Picture(*(p.copy() for p in _cut(room, box)))
+        self._draw_moving(patch, box[0], box[1], world_s, frame_no)
+        for target, drawn in zip(_cut(frame, box), (patch.y, patch.u, patch.v), strict=True):
+            target[:] = drawn
+        return buffer
+
+    def _draw_moving(
+        self, patch: Picture, left: int, top: int, world_s: float, frame_no: int
+    ) -> None:
+        """Draw on a patch whose corner lies at `left`, `top` of the frame."""
+        scale = self._scale
+        height, glint = world.knock_at(world_s)
+        if glint:
+            paper_x, paper_y, width, rows = (round(v * scale) for v in PAPER_BOX)
+            edge, row = round(14 * scale), paper_y - top
+            columns = slice(paper_x - left + edge, paper_x - left + width - edge)
+            area = patch.y[row : row + rows, columns]
+            area[:] = cv2.add(area, np.full(area.shape, round(38 * glint), np.uint8))
+        dx, dy = world.head_at(world_s)
+        lay_sprite(patch, _head(self._height), dx * scale - left, dy * scale - top)
+        x, y = (HEAD_CENTRE[0] + dx) * scale - left, (HEAD_CENTRE[1] + dy) * scale - top
+        opening = mouth_at(world_s)
+        mouth = (x, y + 76 * scale)
+        _oval(patch, mouth, ((36 - 8 * opening) * scale, (6 + 20 * opening) * scale), LIP)
+        inside = ((28 - 8 * opening) * scale, (1 + 15 * opening) * scale)
+        _oval(patch, mouth, inside, (92, 34, 34))
+        if world.blink_at(world_s):
+            for eye in (-42, 42):
+                _oval(patch, (x + eye * scale, y - 14 * scale), (17 * scale, 12 * scale), SKIN)
+        lay_sprite(patch, _hand(self._height), -left, -70 * height * scale - top)
+        # The head moves over the room's noise and brings its own.
+        across, down = (round(v * scale) for v in HEAD_BOX[2:])
+        row = (frame_no * 37) % (self._height - down)
+        column = (frame_no * 23 + frame_no // 7) % (self._height - across)
+        noise = _head_noise(self._height)[row : row + down, column : column + across]
+        x0, y0 = round(HEAD_BOX[0] * scale) - left, round(HEAD_BOX[1] * scale) - top
+        area = np.ascontiguousarray(patch.y[y0 : y0 + down, x0 : x0 + across])
+        _add_noise(area, noise[: area.shape[0], : area.shape[1]])
+        patch.y[y0 : y0 + down, x0 : x0 + across] = area
+
+
+def _cut(picture: Picture, box: tuple[int, ...]) -> tuple[Plane, Plane, Plane]:
+    left, top, right, bottom = box
+    half = np.s_[top // 2 : bottom // 2, left // 2 : right // 2]
+    return picture.y[top:bottom, left:right], picture.u[half], picture.v[half]

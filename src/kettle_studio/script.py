@@ -77,3 +77,19 @@ def snaps_s() -> tuple[float, ...]:
     """Every second of the lesson at which system audio snaps, rising."""
     clicks = [step.second for step in STEPS] + [second for second, _ in FIELD_CLICKS]
     return tuple(sorted(clicks))
+
+
+# Messages that pop up on the second display: second, program, sender, text.
+MESSAGES: tuple[tuple[float, str, str, str], ...] = (
+    (7.5, "Mail", "Tamsin Quillby", "The linen thread has come, three colours"),
+    (23.8, "Messages", "Corvin Astley", "Are we still on for the marbling day?"),
+    (41.3, "Mail", "Harrow Paper Mill", "Your order 2217 leaves us on Tuesday"),
+    (55.6, "Messages", "Tamsin Quillby", "Which awl did you mean, the short one?"),
+)
+MESSAGE_SHOWN_S = 5.0
+
+# Touches on the tablet: each moves the sewing plan on by one station.
+TOUCHES_S: tuple[float, ...] = (
+    3.4, 8.1, 12.9, 17.6, 22.2, 27.5, 31.8, 36.9, 41.6, 46.4, 51.1, 56.3, 60.7,
+)  # fmt: skip
+STATIONS = 13

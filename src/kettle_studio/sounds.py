@@ -24,10 +24,16 @@ Table = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class LessonSounds:
-    """`voice`, `knocks`: (LOOP_SAMPLES,); `system`: (2, LOOP_SAMPLES); `mouth`: at MOUTH_HZ."""
+    """`voice`, `knocks`: (LOOP_SAMPLES,); `mouth`: at MOUTH_HZ; others (channels, LOOP_SAMPLES).
+
+    `system` is all that the computer plays but the bells of messages, which are in `pings`.
+    """
 
     voice: Table
     knocks: Table
+    music: Table
+    snaps: Table
+    pings: Table
     system: Table
     mouth: Table
 
@@ -39,15 +45,19 @@ def lesson_sounds() -> LessonSounds:
     energy = uniform_filter1d(np.square(voice.astype(np.float64)), RATE_HZ // 50)
     loudness = np.sqrt(np.maximum(energy, 0))
     mouth = loudness[:: RATE_HZ // MOUTH_HZ] / np.percentile(loudness[loudness > 0.005], 95)
-    system = _music() * np.float32(0.16)
-    snap = _snap()
+    music = _music() * np.float32(0.16)
+    snaps, pings = (np.zeros((1, LOOP_SAMPLES), np.float32) for _ in range(2))
+    snap, ping = _snap(), _ping()
     for second in script.snaps_s():
-        _add(system, snap, second)
+        _add(snaps, snap, second)
+    for second, *_ in script.MESSAGES:
+        _add(pings, ping, second)
     knocks = np.zeros((1, LOOP_SAMPLES), np.float32)
     knock = _knock()
     for second in script.KNOCKS_S:
         _add(knocks, knock, second)
-    return LessonSounds(voice, knocks[0], system, np.clip(mouth, 0, 1).astype(np.float32))
+    opening = np.clip(mouth, 0, 1).astype(np.float32)
+    return LessonSounds(voice, knocks[0], music, snaps, pings, music + snaps, opening)
 
 
 def _voice() -> Table:
@@ -70,6 +80,14 @@ def _snap() -> Table:
     rng = np.random.default_rng(11)
     click = rng.standard_normal(t.size) * np.exp(-t / 0.002)
     return ((0.35 * tone * np.exp(-t / 0.022) + 0.3 * click) * 0.5).astype(np.float32)
+
+
+def _ping() -> Table:
+    t = np.arange(round(0.7 * RATE_HZ)) / RATE_HZ
+    first = np.sin(2 * np.pi * 1046 * t) * np.exp(-t / 0.16)
+    later = np.maximum(t - 0.12, 0)
+    second = np.sin(2 * np.pi * 1396 * later) * np.exp(-later / 0.2) * (t > 0.12)
+    return np.asarray((first + second) * 0.09, dtype=np.float32)
 
 
 def _knock() -> Table:
@@ -124,12 +142,61 @@ def read_at(table: Table, places: NDArray[np.float64]) -> Table:
     return np.asarray(value, dtype=np.float32)
 
 
-def noise_table(seed: int, level_dbfs: float, seconds: int = 7) -> Table:
-    """Room noise, stronger in the lows, (1, N)."""
+BLEED_DB = -34.0
+BLEED_DELAY_S = 0.0003
+
+
+@cache
+def headset_sound() -> Table:
+    """The voice near by, the knocks, and a little of what the headphones play; (1, N)."""
+    lesson = lesson_sounds()
+    heard = 0.45 * lesson.voice + 0.5 * lesson.knocks
+    late = np.arange(LOOP_SAMPLES, dtype=np.float64) - BLEED_DELAY_S * RATE_HZ
+    bleed = read_at_all(lesson.system.mean(axis=0), late)
+    return np.asarray((heard + np.float32(10 ** (BLEED_DB / 20)) * bleed)[None], np.float32)
+
+
+@cache
+def far_sound(seed: int, channels: int, reverb_s: float, highest_hz: float) -> Table:
+    """The voice and the knocks from far away: mostly the room, without highs; (channels, N)."""
+    lesson = lesson_sounds()
+    spectrum = np.fft.rfft(0.10 * lesson.voice + 0.3 * lesson.knocks)
+    frequency_hz = np.fft.rfftfreq(LOOP_SAMPLES, 1 / RATE_HZ)
     rng = np.random.default_rng(seed)
-    white = rng.standard_normal(seconds * RATE_HZ)
+    t = np.arange(round(2 * reverb_s * RATE_HZ)) / RATE_HZ
+    heard = []
+    for channel in range(channels):
+        # Sound takes 3 ms a metre; then the room, which falls by 60 dB in its reverberation time.
+        room = rng.standard_normal(t.size) * 10 ** (-3 * t / reverb_s) * 0.05
+        room[: round(0.004 * RATE_HZ)] = 0
+        room[round((0.0040 + 0.0002 * channel) * RATE_HZ)] = 1.0
+        through = spectrum * np.fft.rfft(room, LOOP_SAMPLES)
+        through /= 1 + (frequency_hz / highest_hz) ** 4
+        heard.append(np.fft.irfft(through, LOOP_SAMPLES).astype(np.float32))
+    return np.stack(heard)
+
+
+def read_at_all(table: Table, places: NDArray[np.float64]) -> Table:
+    """`read_at` for a whole table, in pieces."""
+    pieces = np.array_split(places, 64)
+    return np.concatenate([read_at(table, piece) for piece in pieces], axis=-1)
+
+
+def hum_table(level_dbfs: float, rate_hz: int, seconds: int = 7) -> Table:
+    """Mains hum of 50 Hz with harmonics, (1, N) at a rate; goes round without a seam."""
+    t = np.arange(seconds * rate_hz) / rate_hz
+    parts = ((50, 1.0), (100, 0.7), (150, 0.35), (250, 0.2), (350, 0.1))
+    hum = np.sum([size * np.sin(2 * np.pi * hz * t + hz) for hz, size in parts], axis=0)
+    level = 10 ** (level_dbfs / 20)
+    return np.asarray((hum / np.std(hum) * level)[None, :], dtype=np.float32)
+
+
+def noise_table(seed: int, level_dbfs: float, seconds: int = 7, rate_hz: int = RATE_HZ) -> Table:
+    """Room or fan noise, stronger in the lows, (1, N) at a rate."""
+    rng = np.random.default_rng(seed)
+    white = rng.standard_normal(seconds * rate_hz)
     spectrum = np.fft.rfft(white)
-    frequency_hz = np.fft.rfftfreq(white.size, 1 / RATE_HZ)
+    frequency_hz = np.fft.rfftfreq(white.size, 1 / rate_hz)
     shaped = np.fft.irfft(spectrum / np.sqrt(np.maximum(frequency_hz, 30)), white.size)
     level = 10 ** (level_dbfs / 20)
     return np.asarray((shaped / shaped.std() * level)[None, :], dtype=np.float32)

@@ -129,6 +129,55 @@ def knock_at(world_s: float) -> tuple[float, float]:
     return height, glint if glint > 0.02 else 0.0
 
 
+def message_at(world_s: float) -> int | None:
+    """Number of the message that is popped up, or None."""
+    second = world_s % script.LOOP_S
+    for number, (start, *_) in enumerate(script.MESSAGES):
+        if start <= second < start + script.MESSAGE_SHOWN_S:
+            return number
+    return None
+
+
+def busy_pointer_at(world_s: float) -> tuple[int, int]:
+    """Pointer on the second display: it rests, and goes to another place every 16 s."""
+    places = ((900, 520), (1900, 300), (700, 900), (2000, 980))
+    leg, second = divmod(world_s % script.LOOP_S, 16)
+    start, end = places[int(leg) % 4], places[(int(leg) + 1) % 4]
+    share = min(max((second - 14.5) / 1.5, 0.0), 1.0)
+    eased = share * share * (3 - 2 * share)
+    x, y = (round(a + (b - a) * eased) for a, b in zip(start, end, strict=True))
+    return x, y
+
+
+TABLET_BUTTON = (540, 1560)
+TOUCH_S = 0.3
+
+
+def station_at(world_s: float) -> tuple[int, tuple[int, int] | None]:
+    """The sewing station the tablet shows, from 1, and where a finger touches it."""
+    second = world_s % script.LOOP_S
+    index = bisect_right(script.TOUCHES_S, second)
+    touched = index and second - script.TOUCHES_S[index - 1] < TOUCH_S
+    return index % script.STATIONS + 1, TABLET_BUTTON if touched else None
+
+
+def touch_events(from_s: float, to_s: float) -> Iterator[tuple[float, str, dict[str, Any]]]:
+    """Touches within [from_s, to_s), in order of time."""
+    x, y = TABLET_BUTTON
+    for loop in range(int(from_s // script.LOOP_S), int(to_s // script.LOOP_S) + 1):
+        for second in script.TOUCHES_S:
+            at = loop * script.LOOP_S + second
+            if from_s <= at < to_s:
+                yield at, "touch", {"x": x, "y": y, "finger": 1}
+
+
+def hand_at(world_s: float) -> tuple[float, float]:
+    """The hand over the bench, 0 to 1 along and down the fold it rubs."""
+    along = 0.5 - 0.5 * math.cos(world_s * 1.3)
+    down = 0.5 - 0.5 * math.cos(world_s * 0.37)
+    return along, down
+
+
 def head_at(world_s: float) -> tuple[float, float]:
     """How far the head is from its middle, in webcam px."""
     x = 9 * math.sin(world_s * 0.9) + 4 * math.sin(world_s * 2.3 + 1)

@@ -3,7 +3,10 @@
 import asyncio
 import json
 import time
+from collections import Counter
+from collections.abc import Iterable
 from typing import Any, ClassVar
+from urllib.parse import parse_qs
 
 import zmq
 import zmq.asyncio
@@ -15,12 +18,17 @@ from kettle_core.errors import KettleError
 from kettle_engine.client import NOT_RUNNING
 from kettle_engine.engine import IDLE
 from kettle_engine.protocol import LEVELS, PICTURE, PROGRAM, STATUS, live_address
+from kettle_engine.publisher import SIZES, picture_topic
 from kettle_web import services
 from kettle_web.models import Rig
 
-TOPICS = {"levels": LEVELS, "pictures": PICTURE, "program": PROGRAM}
+TOPICS = {"levels": LEVELS, "program": PROGRAM}
 SILENT_AFTER_S = 1.5
-QUEUED = 8
+LOOK_EVERY_S = 0.3
+SPARES_EVERY_S = 2.0
+QUEUED = 24
+MOST_PICTURES = 64
+Message = tuple[bytes, bytes, bytes]
 
 
 class Hub:
@@ -28,35 +36,43 @@ class Hub:
 
     def __init__(self) -> None:
         self._consumers: set[LiveConsumer] = set()
-        self._latest: dict[bytes, tuple[bytes, bytes, bytes]] = {}
+        self._latest: dict[bytes, Message] = {}
+        self._asked: Counter[bytes] = Counter()
         self._task: asyncio.Task[None] | None = None
         self._socket: zmq.asyncio.Socket | None = None
         self.heard_at = 0.0
         self.engine_state = ""
 
-    def add(self, consumer: "LiveConsumer", topics: list[bytes]) -> None:
-        """Pass on topics to a page."""
+    def join(self, consumer: "LiveConsumer") -> None:
+        """Pass on to a page what it asks for from now on."""
         if self._socket is None:
             self._socket = zmq.asyncio.Context.instance().socket(zmq.SUB)
-            self._socket.rcvhwm = 60
+            self._socket.rcvhwm = 120
             self._socket.connect(live_address(settings.DATA))
             self._task = asyncio.create_task(self._run(self._socket))
         self._consumers.add(consumer)
-        for topic in topics:
-            self._socket.subscribe(topic)
-        # A display may stand still for long: what was shown last is shown at once.
-        for message in self._latest.values():
-            consumer.offer(*message)
 
-    def remove(self, consumer: "LiveConsumer", topics: list[bytes]) -> None:
-        """A page has gone; with the last one what was shown grows old."""
-        if consumer not in self._consumers or self._socket is None:
-            return
+    def leave(self, consumer: "LiveConsumer") -> None:
+        """A page has gone."""
         self._consumers.discard(consumer)
+
+    def ask(self, consumer: "LiveConsumer", topics: Iterable[bytes]) -> None:
+        """A page wants topics; what was shown last is shown at once, as it may stand still."""
         for topic in topics:
-            self._socket.unsubscribe(topic)
-        if not self._consumers:
-            self._latest.clear()
+            self._asked[topic] += 1
+            if self._asked[topic] == 1 and self._socket:
+                self._socket.subscribe(topic)
+            elif topic in self._latest:
+                consumer.offer(*self._latest[topic])
+
+    def forget(self, topics: Iterable[bytes]) -> None:
+        """A page does not want topics any more."""
+        for topic in topics:
+            self._asked[topic] -= 1
+            if self._asked[topic] <= 0 and self._socket:
+                self._socket.unsubscribe(topic)
+                self._latest.pop(topic, None)
+                del self._asked[topic]
 
     async def _run(self, socket: zmq.asyncio.Socket) -> None:
         while True:
@@ -64,35 +80,58 @@ class Hub:
             if topic == STATUS:
                 self.heard_at = time.monotonic()
                 self.engine_state = json.loads(header)["state"]
-            self._latest[topic] = (topic, header, body)
+            if topic in self._asked:
+                self._latest[topic] = (topic, header, body)
             for consumer in list(self._consumers):
                 consumer.offer(topic, header, body)
 
 
 class LiveConsumer(AsyncWebsocketConsumer):
-    """Sends JSON for status and levels; a picture as a name, a zero byte and a JPEG."""
+    """Sends JSON for status and levels; a picture as a name, a zero byte and a JPEG.
+
+    The page says which pictures it shows: {"look": {"small": [ids], "rest": [ids], …}}.
+    """
 
     hub: ClassVar[Hub] = Hub()
 
     async def connect(self) -> None:
-        """Open the rig and pass on what the page asks for (?want=levels,pictures)."""
-        query = self.scope["query_string"].decode()
-        wanted = query.removeprefix("want=").split(",")
-        self._topics = [STATUS, *(TOPICS[name] for name in wanted if name in TOPICS)]
-        self._queue: asyncio.Queue[tuple[bytes, bytes, bytes]] = asyncio.Queue(QUEUED)
+        """Open the rig and pass on what the page asks for (?want=levels,program&spares=1)."""
+        query = parse_qs(self.scope["query_string"].decode(errors="replace"))
+        wanted = ",".join(query.get("want", [])).split(",")
+        self._spares = "spares" in query
+        self._topics = {STATUS, *(TOPICS[name] for name in wanted if name in TOPICS)}
+        self._queue: asyncio.Queue[Message] = asyncio.Queue(QUEUED)
         await self.accept()
-        self.hub.add(self, self._topics)
+        self.hub.join(self)
+        self.hub.ask(self, self._topics)
         self._tasks = [asyncio.create_task(self._send_all()), asyncio.create_task(self._watch())]
 
     async def disconnect(self, code: int) -> None:
         """Stop passing on."""
-        self.hub.remove(self, self._topics)
+        self.hub.leave(self)
+        self.hub.forget(self._topics)
         for task in self._tasks:
             task.cancel()
 
+    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
+        """The page shows other pictures now; what is no such message is left alone."""
+        try:
+            look = json.loads(text_data or "")["look"]
+            topics = {
+                picture_topic(size, str(name))
+                for size in SIZES
+                for name in list(look.get(size, []))[:MOST_PICTURES]
+            }
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+            return
+        shown = {t for t in self._topics if t.startswith(PICTURE)}
+        self._topics = (self._topics - shown) | topics
+        self.hub.ask(self, topics - shown)
+        self.hub.forget(shown - topics)
+
     def offer(self, topic: bytes, header: bytes, body: bytes) -> None:
         """Take a message; a page that is too slow loses the oldest one."""
-        if not any(topic.startswith(wanted) for wanted in self._topics):
+        if topic not in self._topics:
             return
         if self._queue.full():
             self._queue.get_nowait()
@@ -109,30 +148,36 @@ class LiveConsumer(AsyncWebsocketConsumer):
                 await self.send(text_data=json.dumps({"kind": kind, "values": json.loads(header)}))
 
     async def _watch(self) -> None:
-        """Have the rig open, again after the engine was away, and say so meanwhile."""
+        """Have the rig open as it is now, again after the engine was away, and say so meanwhile."""
         slug = self.scope["url_route"]["kwargs"]["slug"]
-        opened = False
+        opened: object = None
+        asked_at = 0.0
         while True:
-            away = time.monotonic() - self.hub.heard_at > SILENT_AFTER_S
+            now = time.monotonic()
+            away = now - self.hub.heard_at > SILENT_AFTER_S
             # An engine that came back before it was missed has no rig open.
-            if away or not opened or self.hub.engine_state == IDLE:
-                opened = await self._open(slug)
-            await asyncio.sleep(1.0)
-
-    async def _open(self, slug: str) -> bool:
-        try:
-            await sync_to_async(_open_rig, thread_sensitive=False)(slug)
-        except KettleError as error:
-            await self._tell("absent" if str(error) == NOT_RUNNING else "failed", str(error))
-            return False
-        return True
+            lapsed = away or opened is None or self.hub.engine_state == IDLE
+            lapsed = lapsed or (self._spares and now - asked_at > SPARES_EVERY_S)
+            try:
+                stamp, document = await sync_to_async(_rig, thread_sensitive=False)(slug)
+                if document and (lapsed or stamp != opened):
+                    await sync_to_async(_open_rig, thread_sensitive=False)(document, self._spares)
+                    opened, asked_at = stamp, now
+            except KettleError as error:
+                opened = None
+                await self._tell("absent" if str(error) == NOT_RUNNING else "failed", str(error))
+                await asyncio.sleep(1.0)
+            await asyncio.sleep(LOOK_EVERY_S)
 
     async def _tell(self, state: str, message: str) -> None:
         values: dict[str, Any] = {"state": state, "message": message}
         await self.send(text_data=json.dumps({"kind": "status", "values": values}))
 
 
-def _open_rig(slug: str) -> None:
-    rig = Rig.objects.filter(slug=slug).first()
-    if rig is not None:
-        services.engine().ask("open_rig", rig=rig.document)
+def _rig(slug: str) -> tuple[object, dict[str, Any] | None]:
+    found = Rig.objects.filter(slug=slug).values_list("changed_at", "document").first()
+    return found or (None, None)
+
+
+def _open_rig(document: dict[str, Any], spares: bool) -> None:
+    services.engine().ask("open_rig", rig=document, spares=spares)

@@ -5,7 +5,7 @@ from django.db import models
 from django.urls import reverse
 
 from kettle_core.rig import Rig as RigValues
-from kettle_core.rig import rig_from_dict
+from kettle_core.rig_data import rig_from_dict
 
 
 class Rig(models.Model):
@@ -29,6 +29,48 @@ class Rig(models.Model):
     def values(self) -> RigValues:
         """The rig as `kettle_core` reads it."""
         return rig_from_dict(self.document)
+
+
+class RigChange(models.Model):
+    """One change of a rig, so that it can be undone and done again."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="changes")
+    words = models.CharField(max_length=200)
+    before = models.JSONField()
+    after = models.JSONField()
+    undone = models.BooleanField(default=False)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return self.words
+
+
+class Still(models.Model):
+    """A picture in a rig's own library; its file is named by the SHA-256 of its bytes."""
+
+    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="stills")
+    digest = models.CharField(max_length=64)
+    name = models.CharField(max_length=80)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    added_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("name",)
+        constraints = (
+            models.UniqueConstraint(fields=("rig", "digest"), name="still_once_in_a_rig"),
+        )
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def path(self) -> Path:
+        """The PNG on disk."""
+        return Path(settings.DATA) / "pictures" / f"{self.digest}.png"
 
 
 class Take(models.Model):

@@ -17,9 +17,16 @@ from kettle_web.models import Rig, Take
 
 KIND_WORDS = {
     "display": "display",
+    "window": "window",
+    "tab": "tab",
+    "tablet": "tablet",
     "webcam": "webcam",
+    "video-file": "video file",
+    "picture": "picture",
+    "text": "text card",
     "microphone": "microphone",
     "system-audio": "system audio",
+    "sound-file": "sound file",
 }
 
 
@@ -38,7 +45,7 @@ class SheetRow:
     """An input with its cells."""
 
     input: Input
-    kind: str
+    line: str
     scenes: tuple[Crosspoint, ...]
     track: Crosspoint
     track_no: str
@@ -58,12 +65,17 @@ def patch_sheet(values: RigValues) -> dict[str, Any]:
     rows = []
     for item in values.inputs:
         letter = "P" if item.is_picture else "S"
-        if item.recorded:
+        if item.has_track:
             numbers[letter] += 1
-        cells = tuple(_crosspoint_in(item.id, item.name, scene) for scene in values.scenes)
-        track = Crosspoint("recorded", item.recorded, "", f"{item.name}: recorded on its own track")
-        number = f"{letter}{numbers[letter]}" if item.recorded else ""
-        rows.append(SheetRow(item, KIND_WORDS[item.kind], cells, track, number))
+        cells = tuple(_crosspoint_in(item, scene) for scene in values.scenes)
+        track = Crosspoint(
+            None if item.is_still else "recorded",
+            item.recorded,
+            "",
+            f"{item.name}: recorded on its own track",
+        )
+        number = f"{letter}{numbers[letter]}" if item.has_track else ""
+        rows.append(SheetRow(item, input_line(item), cells, track, number))
     columns = [_column(values, scene) for scene in values.scenes]
     return {
         "rows": rows,
@@ -79,14 +91,37 @@ def _column(values: RigValues, scene: Scene) -> SheetColumn:
     return SheetColumn(scene, voice.name if voice else "")
 
 
-def _crosspoint_in(input_id: str, name: str, scene: Scene) -> Crosspoint:
-    for layer in scene.layers:
-        if layer.input_id == input_id:
-            return Crosspoint("seen", layer.shown, scene.id, f"{name}: seen in {scene.name}")
-    for sound in scene.sounds:
-        if sound.input_id == input_id:
-            return Crosspoint("heard", sound.heard, scene.id, f"{name}: heard in {scene.name}")
-    return Crosspoint(None, False, scene.id, "")
+def input_line(item: Input) -> str:
+    """What an input is and how it is set up, in a line."""
+    parts = [KIND_WORDS[item.kind]]
+    if item.is_picture:
+        width, height = item.size
+        parts.append(f"{width} × {height} px")
+        if item.mode.fps:
+            parts.append(f"{float(item.mode.fps):.5g} fps")
+        if item.looks.crop:
+            parts.append("region" if item.is_screen else "cropped")
+        if item.looks.turn:
+            parts.append(f"turned {item.looks.turn}°")
+        if item.looks.mirrored:
+            parts.append("mirrored")
+    else:
+        parts.append(item.mode.in_words())
+        if item.tone.gain_db:
+            parts.append(f"{item.tone.gain_db:+.1f} dB".replace("-", "−"))
+        if item.tone.mono:
+            parts.append("to mono")
+        if item.tone.delay_ms:
+            parts.append(f"{item.tone.delay_ms:+.0f} ms".replace("-", "−"))
+    return " · ".join(parts)
+
+
+def _crosspoint_in(item: Input, scene: Scene) -> Crosspoint:
+    if item.is_picture:
+        on = any(x.shown for x in scene.layers if x.input_id == item.id)
+        return Crosspoint("seen", on, scene.id, f"{item.name}: seen in {scene.name}")
+    on = any(x.heard for x in scene.sounds if x.input_id == item.id)
+    return Crosspoint("heard", on, scene.id, f"{item.name}: heard in {scene.name}")
 
 
 def _findings(values: RigValues) -> list[tuple[str, str]]:
@@ -103,15 +138,17 @@ def _findings(values: RigValues) -> list[tuple[str, str]]:
             )
         used = [x.input_id for x in scene.layers if x.shown]
         used += [x.input_id for x in scene.sounds if x.heard]
-        for item in values.inputs:
-            if item.id in used and not item.recorded:
-                found.append(
-                    (
-                        f"{item.name} has no track.",
-                        f"It is part of “{scene.name}” but would be missing from the program. "
-                        "Give it a track by the dot in the last column.",
-                    )
+        missing = [
+            i.name for i in values.inputs if i.id in used and i.is_captured and not i.recorded
+        ]
+        if missing:
+            found.append(
+                (
+                    f"“{scene.name}” uses what has no track.",
+                    f"{' and '.join(missing)} would be missing from its program. "
+                    "Give a track by the dot in the last column.",
                 )
+            )
     return found
 
 

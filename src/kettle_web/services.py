@@ -9,9 +9,10 @@ from django.db import transaction
 from django.utils import timezone
 from django.utils.text import slugify
 
+from kettle_core.devices import DeviceInfo
 from kettle_core.errors import EngineError, TakeError
 from kettle_core.rig import Rig as RigValues
-from kettle_core.rig import rig_to_dict
+from kettle_core.rig_data import mode_from_dict, rig_to_dict
 from kettle_engine.client import EngineClient
 from kettle_engine.engine import COUNTDOWN, FINISHING
 from kettle_media.take_folder import RECORDING, TakeFolder, TakeInfo
@@ -19,6 +20,7 @@ from kettle_studio.driver import demo_rig
 from kettle_web.models import Rig, Take
 
 STOP_TIMEOUT_S = 20.0
+CHANGES_KEPT = 60
 
 
 def engine() -> EngineClient:
@@ -38,21 +40,76 @@ def make_demo_rig() -> Rig:
 
 def create_rig(*, name: str) -> Rig:
     """A rig of everything that is plugged in. Raises EngineError."""
-    document = engine().ask("propose_rig", name=name)
-    base = slugify(name)[:50] or "rig"
-    with transaction.atomic():
-        slug, number = base, 2
-        while Rig.objects.filter(slug=slug).exists():
-            slug, number = f"{base}-{number}", number + 1
-        return Rig.objects.create(slug=slug, name=name, document=document)
+    return keep_rig(document=engine().ask("propose_rig", name=name))
 
 
 @transaction.atomic
-def save_rig(*, rig: Rig, values: RigValues) -> None:
-    """Keep a changed rig."""
-    rig.document = rig_to_dict(values)
-    rig.name = values.name
+def keep_rig(*, document: dict[str, Any]) -> Rig:
+    """A new rig under an address that is free."""
+    name = document["name"]
+    base = slugify(name)[:50] or "rig"
+    slug, number = base, 2
+    while Rig.objects.filter(slug=slug).exists():
+        slug, number = f"{base}-{number}", number + 1
+    return Rig.objects.create(slug=slug, name=name, document=document)
+
+
+@transaction.atomic
+def change_rig(*, rig: Rig, values: RigValues, words: str) -> None:
+    """Keep a changed rig, and how it was before; `words` say what was done."""
+    document = rig_to_dict(values)
+    if document == rig.document:
+        return
+    rig.changes.filter(undone=True).delete()
+    rig.changes.create(words=words[:200], before=rig.document, after=document)
+    old = rig.changes.values_list("pk", flat=True)[CHANGES_KEPT:]
+    rig.changes.filter(pk__in=list(old)).delete()
+    _put_document(rig, document)
+
+
+def _put_document(rig: Rig, document: dict[str, Any]) -> None:
+    rig.document, rig.name = document, document["name"]
     rig.save()
+
+
+@transaction.atomic
+def undo_change(*, rig: Rig) -> str:
+    """Take the last change back; gives its words, "" where there is none."""
+    change = rig.changes.filter(undone=False).first()
+    if change is None:
+        return ""
+    change.undone = True
+    change.save()
+    _put_document(rig, change.before)
+    return change.words
+
+
+@transaction.atomic
+def redo_change(*, rig: Rig) -> str:
+    """Do again what was taken back last; gives its words, "" where there is none."""
+    change = rig.changes.filter(undone=True).last()
+    if change is None:
+        return ""
+    change.undone = False
+    change.save()
+    _put_document(rig, change.after)
+    return change.words
+
+
+def devices() -> list[DeviceInfo]:
+    """Everything that is plugged in. Raises EngineError."""
+    return [
+        DeviceInfo(
+            row["id"],
+            row["name"],
+            row["kind"],
+            tuple(mode_from_dict({k: v for k, v in m.items() if k != "words"}) for m in row["modes"]),
+            row["reported_latency_ms"],
+            row["part_of"],
+            row["state"] == "busy",
+        )
+        for row in engine().ask("devices")
+    ]
 
 
 def start_take(*, rig: Rig, countdown_s: int) -> Take:

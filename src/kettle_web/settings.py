@@ -89,6 +89,13 @@ CONTENT_SECURITY_POLICY = {
 }
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Strict"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000
+# Larger files lie on disk while they are looked at.
+FILE_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
+FILE_UPLOAD_HANDLERS = [
+    "kettle_web.uploads.LimitedUploadHandler",
+    "django.core.files.uploadhandler.MemoryFileUploadHandler",
+    "django.core.files.uploadhandler.TemporaryFileUploadHandler",
+]
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,

@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST, require_safe
 
 from kettle_core.errors import RigError
-from kettle_core.rig import with_crosspoint, with_format
+from kettle_core.rig_changes import with_crosspoint, with_format
 from kettle_media.take_folder import TakeFolder
 from kettle_web import selectors, services
 from kettle_web.errors import wants_json
@@ -21,17 +21,22 @@ from kettle_web.models import Rig, Take
 def start(request: HttpRequest) -> HttpResponse:
     """Rigs and takes."""
     services.look_after_takes()
-    return _start(request, RigForm())
+    return start_page(request)
 
 
-def _start(request: HttpRequest, form: RigForm) -> HttpResponse:
+def start_page(
+    request: HttpRequest, form: RigForm | None = None, import_error: str = ""
+) -> HttpResponse:
+    """The start page, with what was wrong with a new or an imported rig."""
     context = {
         "rigs": Rig.objects.all(),
         "takes": Take.objects.select_related("rig")[:24],
-        "form": form,
+        "form": form or RigForm(),
+        "import_error": import_error,
         "engine": services.status_or_message(),
     }
-    return render(request, "kettle/start.html", context, status=400 if form.errors else 200)
+    status = 400 if form or import_error else 200
+    return render(request, "kettle/start.html", context, status=status)
 
 
 @require_POST
@@ -40,17 +45,23 @@ def new_rig(request: HttpRequest) -> HttpResponse:
     form = RigForm(request.POST)
     if form.is_valid():
         return redirect(services.create_rig(name=form.cleaned_data["name"]))
-    return _start(request, form)
+    return start_page(request, form)
 
 
 @require_safe
 def patch_sheet(request: HttpRequest, slug: str) -> HttpResponse:
     """The rig's home."""
     rig = get_object_or_404(Rig, slug=slug)
-    return _patch_sheet(request, rig, None)
+    return patch_sheet_page(request, rig)
 
 
-def _patch_sheet(request: HttpRequest, rig: Rig, form: FormatForm | None) -> HttpResponse:
+def patch_sheet_page(
+    request: HttpRequest,
+    rig: Rig,
+    form: FormatForm | None = None,
+    wrong: dict[str, str] | None = None,
+) -> HttpResponse:
+    """The patch sheet with what was wrong in the format, or in a row: its input, text, error."""
     values = rig.values
     size = f"{values.format.frame_width}x{values.format.frame_height}"
     context: dict[str, Any] = {
@@ -60,9 +71,14 @@ def _patch_sheet(request: HttpRequest, rig: Rig, form: FormatForm | None) -> Htt
         "form": form or FormatForm(initial={"frame_size": size, "fps": str(values.format.fps)}),
         "strip": selectors.level_strip(),
         "costs": selectors.rig_costs(rig),
+        "undo": rig.changes.filter(undone=False).first(),
+        "redo": rig.changes.filter(undone=True).last(),
         **selectors.patch_sheet(values),
     }
-    return render(request, "kettle/patch_sheet.html", context, status=400 if form else 200)
+    context["wrong"] = wrong
+    context["engine"] = services.status_or_message()
+    status = 400 if form or wrong else 200
+    return render(request, "kettle/patch_sheet.html", context, status=status)
 
 
 @require_POST
@@ -71,10 +87,10 @@ def set_format(request: HttpRequest, slug: str) -> HttpResponse:
     rig = get_object_or_404(Rig, slug=slug)
     form = FormatForm(request.POST)
     if not form.is_valid():
-        return _patch_sheet(request, rig, form)
+        return patch_sheet_page(request, rig, form)
     values = rig.values
-    services.save_rig(rig=rig, values=with_format(values, form.to_format(values.format)))
-    messages.success(request, "The format is saved; the layers were fitted to it.")
+    changed = with_format(values, form.to_format(values.format))
+    services.change_rig(rig=rig, values=changed, words="format changed")
     return redirect(rig)
 
 
@@ -87,7 +103,19 @@ def set_crosspoint(request: HttpRequest, slug: str) -> HttpResponse:
         raise RigError("This crosspoint is not on the patch sheet. Reload the page.", "input")
     data = form.cleaned_data
     values = with_crosspoint(rig.values, data["input"], data["what"], data["scene"])
-    services.save_rig(rig=rig, values=values)
+    name = values.input(data["input"]).name
+    services.change_rig(rig=rig, values=values, words=f"{data['what']} changed for {name}")
+    return redirect(rig)
+
+
+@require_POST
+def undo(request: HttpRequest, slug: str) -> HttpResponse:
+    """Take the last change of a rig back, or do it again."""
+    rig = get_object_or_404(Rig, slug=slug)
+    again = "again" in request.POST
+    words = services.redo_change(rig=rig) if again else services.undo_change(rig=rig)
+    if words:
+        messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
     return redirect(rig)
 
 

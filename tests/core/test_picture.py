@@ -14,7 +14,8 @@ from kettle_core.picture import (
     rgb_to_picture,
     scale_picture,
 )
-from kettle_core.rig import Format, with_crosspoint, with_format
+from kettle_core.rig import Format
+from kettle_core.rig_changes import with_crosspoint, with_format
 from kettle_studio.driver import demo_rig
 
 # ITU-R BT.709-6: 100 % colour bars in 8-bit limited range (Y, Cb, Cr).

@@ -8,15 +8,9 @@ from hypothesis import strategies as st
 
 from kettle_core.errors import PictureError, RigError
 from kettle_core.layout import Box, crop_to_aspect, fit_inside
-from kettle_core.rig import (
-    FRAME_RATES,
-    FRAME_SIZES,
-    Format,
-    rig_from_dict,
-    rig_to_dict,
-    with_crosspoint,
-    with_format,
-)
+from kettle_core.rig import FRAME_RATES, FRAME_SIZES, Format
+from kettle_core.rig_changes import with_crosspoint, with_format
+from kettle_core.rig_data import rig_from_dict, rig_to_dict
 from kettle_studio.driver import demo_rig
 
 SIZES = st.integers(16, 4000)
@@ -84,7 +78,7 @@ class RigData(unittest.TestCase):
                 once = with_crosspoint(rig, name, what, "scene-1")
                 self.assertNotEqual(once, rig)
                 self.assertEqual(with_crosspoint(once, name, what, "scene-1"), rig)
-        with self.assertRaisesRegex(RigError, "no place"):
+        with self.assertRaisesRegex(RigError, "no crosspoint “seen” for “Headset”"):
             with_crosspoint(rig, "headset", "seen", "scene-1")
 
     def test_a_scene_without_a_heard_microphone_has_no_voice(self):

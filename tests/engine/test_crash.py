@@ -8,7 +8,7 @@ from pathlib import Path
 from django.test import tag
 
 from kettle_core.errors import EngineError, RigError
-from kettle_core.rig import rig_to_dict
+from kettle_core.rig_data import rig_to_dict
 from kettle_media.inspect import inspect_take
 from kettle_media.take_folder import TakeFolder
 from kettle_studio.driver import demo_rig

@@ -8,7 +8,8 @@ from scipy.signal import correlate
 
 from kettle_core.devices import SAMPLE_RATE_HZ
 from kettle_core.picture import picture_from_i420
-from kettle_core.rig import Format, with_format
+from kettle_core.rig import Format
+from kettle_core.rig_changes import with_format
 from kettle_core.timing import NS_PER_S
 from kettle_engine.clock import VirtualClock
 from kettle_engine.take import record_take
@@ -54,10 +55,11 @@ class ResidualSync(unittest.TestCase):
         pages = [(round(a * shown / 2), round(t * shown / 2)) for a, t in pages]
         layer = take_rig(cls.info).scenes[0].layers[1]
         scale = layer.box.width / layer.crop.width
-        left, top, width, _ = presenter.PAPER_BOX
-        x = layer.box.left + (left + 24 - layer.crop.left) * scale
-        y = layer.box.top + (top + 8) * scale
-        paper = np.s_[int(y) : int(y + 36 * scale), int(x) : int(x + (width - 48) * scale)]
+        drawn = layer.crop.height / presenter.HEIGHT
+        left, top, width, _ = (v * drawn for v in presenter.PAPER_BOX)
+        x = layer.box.left + (left + 24 * drawn - layer.crop.left) * scale
+        y = layer.box.top + (top + 8 * drawn) * scale
+        paper = np.s_[int(y) : int(y + 36 * drawn * scale), int(x) : int(x + (width - 48 * drawn) * scale)]
         cls.times_s, cls.pages, cls.paper = [], [], []
         with av.open(str(cls.folder.program_path)) as container:
             cls.streams = [(s.type, s.codec_context.name) for s in container.streams]

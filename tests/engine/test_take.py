@@ -44,7 +44,7 @@ class Taking(unittest.TestCase):
         self.assertEqual((found["state"], found["duration_s"]), ("complete", 4.0))
         rows = {row["name"]: row for row in found["tracks"]}
         self.assertEqual(list(rows), ["display-1", "webcam-1", "headset", "system"])
-        self.assertEqual(rows["webcam-1"]["size"], "1280x720")
+        self.assertEqual(rows["webcam-1"]["size"], "1920x1080")
         self.assertEqual(rows["headset"]["sample_rate_hz"], 48000)
         for row in rows.values():
             self.assertEqual(row["dropped"], 0)
@@ -115,17 +115,18 @@ class Taking(unittest.TestCase):
 class Dropping(unittest.TestCase):
     def test_an_overfull_queue_drops_pictures_and_counts_them_but_never_sound(self):
         rig, clock = demo_rig(), VirtualClock()
-        rack = Rack(Studio(), clock, rig.inputs)
+        rack = Rack(Studio(), clock)
+        items = [rig.input(name) for name in ("webcam-1", "headset")]
+        rack.set_inputs(items)
         folder = TakeFolder.create(ROOT / "slow")
         tracks = {}
         with mock.patch("threading.Thread.start"):
-            for item in rig.inputs[1:3]:
+            for item in items:
                 info = {"file": f"tracks/{item.id}.mkv"}
                 tracks[item.id] = Track(folder, item, info, wait=False)
         for _ in range(700):
             delivery = rack.step()
-            if delivery.input.id in tracks:
-                tracks[delivery.input.id].take(delivery, 0)
+            tracks[delivery.inputs[0].id].take(delivery, 0)
         webcam, headset = tracks["webcam-1"], tracks["headset"]
         self.assertEqual(webcam.waiting, PICTURE_QUEUE)
         self.assertGreater(webcam.dropped, 10)
@@ -134,13 +135,14 @@ class Dropping(unittest.TestCase):
         before = webcam.dropped
         webcam._thread = mock.Mock(join=lambda: None)
         webcam._queue.get()
-        late = Capture(10**6, 10**15, 33_000_000, np.zeros((1080, 1280), np.uint8))
-        webcam.take(Delivery(rig.inputs[1], late, 10**12, lost=3), 0)
+        late = Capture(10**6, 10**15, 33_000_000, np.zeros((1620, 1920), np.uint8))
+        webcam.take(Delivery(next(iter(rack.sources.values())), late, 10**12, lost=3), 0)
         self.assertEqual(webcam.dropped, before + 3)
 
     def test_who_comes_too_late_finds_frames_overwritten(self):
         clock = VirtualClock()
-        rack = Rack(Studio(), clock, demo_rig().inputs)
+        rack = Rack(Studio(), clock)
+        rack.set_inputs(i for i in demo_rig().inputs if i.has_track)
         for _ in range(50):
             rack.step()
         clock.sleep_until(clock.now_ns() + 3 * 10**9)

@@ -6,7 +6,7 @@ from typing import Any
 
 from django import template
 from django.forms import BoundField
-from django.forms.widgets import Select
+from django.forms.widgets import CheckboxInput, RadioSelect, Select
 from django.utils.safestring import SafeString
 
 from kettle_core.rig import Rig
@@ -79,10 +79,35 @@ def rig_line(values: Rig) -> str:
 
 
 @register.filter
+def is_check(bound: BoundField) -> bool:
+    """Whether a field is a box to tick."""
+    return isinstance(bound.field.widget, CheckboxInput)
+
+
+@register.filter
+def is_choice_list(bound: BoundField) -> bool:
+    """Whether a field is a list of which one is chosen."""
+    return isinstance(bound.field.widget, RadioSelect)
+
+
+@register.filter
+def unlocal(value: float) -> str:
+    """A number for a field of a form, never with a decimal comma."""
+    return f"{value:g}"
+
+
+@register.filter
 def field(bound: BoundField) -> SafeString:
     """A form field with Bootstrap's class, told to be wrong when it is."""
-    selecting = isinstance(bound.field.widget, Select)
-    attributes: dict[str, str | bool] = {"class": "form-select" if selecting else "form-control"}
+    widget = bound.field.widget
+    name = "form-control"
+    if isinstance(widget, CheckboxInput):
+        name = "form-check-input"
+    elif isinstance(widget, Select) and not isinstance(widget, RadioSelect):
+        name = "form-select"
+    elif widget.attrs.get("type") == "color":
+        name = "form-control form-control-color"
+    attributes: dict[str, str | bool] = {"class": name}
     if bound.errors:
         attributes |= {"aria-invalid": "true", "class": f"{attributes['class']} is-invalid"}
     return bound.as_widget(attrs=attributes)

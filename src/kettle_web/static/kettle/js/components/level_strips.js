@@ -4,9 +4,8 @@ import { dbfs } from "../lib/format.js";
  * Moves the level strips and their readouts.
  * @typedef {{peak_dbfs: number, held_dbfs: number, peak_at: number, held_at: number, clipped: number}} Level
  * @param {HTMLElement} live the element that tells `live:levels`
- * @param {(name: string, level: Level) => void} [onLevel]
  */
-export function mount(live, onLevel) {
+export function mount(live) {
   const stop = new AbortController();
   const one = (/** @type {string} */ selector) =>
     /** @type {HTMLElement | null} */ (document.querySelector(selector));
@@ -16,7 +15,8 @@ export function mount(live, onLevel) {
       const levels = /** @type {Record<string, Level>} */ (
         /** @type {CustomEvent} */ (event).detail
       );
-      for (const [name, level] of Object.entries(levels)) {
+      for (const [input, level] of Object.entries(levels)) {
+        const name = CSS.escape(input);
         const strip = one(`[data-strip="${name}"]`);
         strip?.style.setProperty("--level", String(level.peak_at));
         strip?.style.setProperty("--held", String(level.held_at));
@@ -24,7 +24,6 @@ export function mount(live, onLevel) {
         if (peak) peak.textContent = dbfs(level.held_dbfs);
         const clips = one(`[data-clips="${name}"]`);
         if (clips) clips.textContent = level.clipped ? `${level.clipped} clipped` : "";
-        onLevel?.(name, level);
       }
     },
     { signal: stop.signal },

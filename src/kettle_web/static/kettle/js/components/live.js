@@ -5,8 +5,8 @@ const LOST =
 
 /**
  * Keeps one WebSocket open while the page is seen and passes on what comes as events on `root`:
- * `live:status`, `live:levels` and `live:picture`.
- * @param {HTMLElement} root carries data-live (the rig) and data-want
+ * `live:status`, `live:levels` and `live:picture`; it is told `live:look`.
+ * @param {HTMLElement} root carries data-live (the rig) and data-want, the end of the query
  */
 export function mount(root) {
   /** @type {WebSocket | null} */
@@ -14,6 +14,7 @@ export function mount(root) {
   let tries = 0;
   let timer = 0;
   let ended = false;
+  let look = "";
   const stop = new AbortController();
 
   const tell = (/** @type {string} */ name, /** @type {unknown} */ detail) =>
@@ -29,6 +30,7 @@ export function mount(root) {
     socket.binaryType = "arraybuffer";
     socket.addEventListener("open", () => {
       tries = 0;
+      if (look) socket?.send(look);
     });
     socket.addEventListener("message", (event) => {
       if (typeof event.data !== "string") {
@@ -52,6 +54,15 @@ export function mount(root) {
     () => {
       if (document.hidden) socket?.close();
       else connect();
+    },
+    { signal: stop.signal },
+  );
+  // Which pictures are in view: told now, and again after every new connection.
+  root.addEventListener(
+    "live:look",
+    (event) => {
+      look = /** @type {CustomEvent} */ (event).detail;
+      if (socket?.readyState === WebSocket.OPEN) socket.send(look);
     },
     { signal: stop.signal },
   );

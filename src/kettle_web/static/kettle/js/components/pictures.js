@@ -1,23 +1,52 @@
 /**
- * Draws live pictures on the canvases that carry their name in data-picture.
- * @param {HTMLElement} live the element that tells `live:picture`
- * @param {(name: string) => void} [onPicture]
+ * Draws live pictures on the canvases that carry an input's name in data-picture, and tells the
+ * live connection which are in view, in which size (data-size), and which are not.
+ * @param {HTMLElement} live the element that tells `live:picture` and is told `live:look`
  */
-export function mount(live, onPicture) {
+export function mount(live) {
   const stop = new AbortController();
-  /** @type {Map<string, HTMLCanvasElement>} */
-  const canvases = new Map();
-  for (const canvas of document.querySelectorAll("canvas[data-picture]")) {
-    const element = /** @type {HTMLCanvasElement} */ (canvas);
-    canvases.set(element.dataset.picture ?? "", element);
-  }
   /** @type {Set<string>} */
   const busy = new Set();
+  /** @type {Set<Element>} */
+  const seen = new Set();
+  let told = "";
+
+  const canvases = () =>
+    /** @type {NodeListOf<HTMLCanvasElement>} */ (document.querySelectorAll("canvas[data-picture]"));
+
+  const look = () => {
+    /** @type {Record<string, string[]>} */
+    const sizes = {};
+    for (const canvas of canvases()) {
+      const size = seen.has(canvas) ? (canvas.dataset.size ?? "small") : "rest";
+      sizes[size] = [...(sizes[size] ?? []), canvas.dataset.picture ?? ""];
+    }
+    const detail = JSON.stringify({ look: sizes });
+    if (detail === told) return;
+    told = detail;
+    live.dispatchEvent(new CustomEvent("live:look", { detail }));
+  };
+
+  const observer = new IntersectionObserver((entries) => {
+    for (const entry of entries) {
+      if (entry.isIntersecting) seen.add(entry.target);
+      else seen.delete(entry.target);
+    }
+    look();
+  });
+  const observe = () => {
+    for (const canvas of canvases()) observer.observe(canvas);
+    for (const canvas of seen) if (!canvas.isConnected) seen.delete(canvas);
+    look();
+  };
+
   live.addEventListener(
     "live:picture",
     async (event) => {
       const { name, jpeg } = /** @type {CustomEvent} */ (event).detail;
-      const canvas = canvases.get(name);
+      const canvas = /** @type {HTMLCanvasElement | null} */ (
+        document.querySelector(`canvas[data-picture="${CSS.escape(name)}"]`)
+      );
       if (!canvas || busy.has(name)) return;
       busy.add(name);
       try {
@@ -29,12 +58,18 @@ export function mount(live, onPicture) {
         canvas.getContext("2d")?.drawImage(picture, 0, 0);
         canvas.dataset.drawn = String(Number(canvas.dataset.drawn ?? 0) + 1);
         picture.close();
-        onPicture?.(name);
       } finally {
         busy.delete(name);
       }
     },
     { signal: stop.signal },
   );
-  return { destroy: () => stop.abort() };
+  document.addEventListener("parts:swapped", observe, { signal: stop.signal });
+  observe();
+  return {
+    destroy() {
+      stop.abort();
+      observer.disconnect();
+    },
+  };
 }

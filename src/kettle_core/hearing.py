@@ -1,0 +1,140 @@
+"""What a sound says about its input: whether it hears anything, clips, and which gain it needs."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kettle_core.sound import CLIP_LEVEL, SILENCE_DBFS, Sound, db_to_ratio, ratio_to_db, to_channels
+
+# A voice above this is heard; a quiet room with a working microphone lies between the two.
+HEARS_ABOVE_DBFS = -45.0
+DEAD_BELOW_DBFS = -90.0
+HEARD_FOR_S = 2.0
+NOTHING_AFTER_S = 5.0
+CLIPPING_FOR_S = 2.0
+GAIN_LIMITS_DB = (-20.0, 30.0)
+DELAY_LIMITS_MS = (-500.0, 500.0)
+# Loud syllables are brought here: 15 dB are left for a laugh or a knock.
+VOICE_TARGET_DBFS = -15.0
+PEAK_CEILING_DBFS = -3.0
+FRAME_S = 0.05
+LEAST_VOICE_S = 2.0
+
+
+@dataclass(frozen=True)
+class SoundState:
+    """An input's state: `word` is hears, quiet, nothing or clipping; `sentence` for people."""
+
+    word: str
+    sentence: str
+
+
+class SoundWatch:
+    """Follows the level of one sound and says what it hears."""
+
+    def __init__(self, hears: str = "hears you") -> None:
+        self._hears = hears
+        self._now_s = 0.0
+        self._heard_s = -HEARD_FOR_S
+        self._alive_s = 0.0
+        self._clipped_s = -CLIPPING_FOR_S
+
+    def take(self, peak_dbfs: float, clipped: bool, elapsed_s: float) -> None:
+        """Add the peak level of a stretch of sound."""
+        self._now_s += elapsed_s
+        if peak_dbfs > HEARS_ABOVE_DBFS:
+            self._heard_s = self._now_s
+        if peak_dbfs > DEAD_BELOW_DBFS:
+            self._alive_s = self._now_s
+        if clipped:
+            self._clipped_s = self._now_s
+
+    def state(self) -> SoundState:
+        """The state now."""
+        silent_s = self._now_s - self._alive_s
+        if silent_s >= NOTHING_AFTER_S:
+            return SoundState("nothing", f"nothing for {int(silent_s)} s")
+        if self._now_s - self._clipped_s < CLIPPING_FOR_S:
+            return SoundState("clipping", "clipping")
+        if self._now_s - self._heard_s < HEARD_FOR_S:
+            return SoundState("hears", self._hears)
+        return SoundState("quiet", "quiet")
+
+
+@dataclass(frozen=True)
+class VoiceLevel:
+    """What some seconds of speech measured.
+
+    `voice_dbfs` is the RMS of the loud half of the speech, `floor_dbfs` of the pauses;
+    `voice_s` is how long there was speech, `clipped_samples` how many were at full scale.
+    """
+
+    voice_dbfs: float
+    floor_dbfs: float
+    peak_dbfs: float
+    voice_s: float
+    clipped_samples: int
+
+
+def measure_voice(sound: Sound, sample_rate_hz: int) -> VoiceLevel:
+    """Level of speech, from stretches of 50 ms.
+
+    The floor is the 10th percentile of the stretches; speech is what lies 8 dB above it and
+    within 30 dB of the loudest.
+
+    Parameters
+    ----------
+    sound : (channels, samples) float32 ndarray
+    sample_rate_hz : int
+    """
+    mono = to_channels(sound, 1)[0]
+    size = round(FRAME_S * sample_rate_hz)
+    count = mono.size // size
+    if count == 0:
+        return VoiceLevel(SILENCE_DBFS, SILENCE_DBFS, SILENCE_DBFS, 0.0, 0)
+    frames = mono[: count * size].reshape(count, size)
+    energy: NDArray[np.float64] = np.mean(np.square(frames, dtype=np.float64), axis=1)
+    levels = 10 * np.log10(np.maximum(energy, 1e-12))
+    floor = float(np.percentile(levels, 10))
+    speech = energy[(levels > floor + 8) & (levels > levels.max() - 30)]
+    voice = SILENCE_DBFS
+    if speech.size:
+        loud = np.sort(speech)[speech.size // 2 :]
+        voice = float(10 * np.log10(loud.mean()))
+    peak = np.abs(sound)
+    return VoiceLevel(
+        voice,
+        floor,
+        ratio_to_db(float(peak.max())),
+        speech.size * FRAME_S,
+        int(np.count_nonzero(peak >= CLIP_LEVEL)),
+    )
+
+
+def propose_gain_db(level: VoiceLevel) -> float | None:
+    """Gain that brings a voice to its target without its peaks going over -3 dBFS.
+
+    Returns
+    -------
+    float or None
+        In steps of 0.5 dB within the limits; None where too little was said to tell.
+    """
+    if level.voice_s < LEAST_VOICE_S:
+        return None
+    wanted = min(VOICE_TARGET_DBFS - level.voice_dbfs, PEAK_CEILING_DBFS - level.peak_dbfs)
+    low, high = GAIN_LIMITS_DB
+    return float(min(max(np.floor(wanted * 2) / 2, low), high))
+
+
+def apply_gain(sound: Sound, gain_db: float, mono: bool) -> Sound:
+    """An input's sound with its gain, as the mean of its channels when `mono`.
+
+    The channel count stays the same, so that a track or a mix need not change.
+    """
+    out = sound
+    if mono and sound.shape[0] == 2:
+        out = np.repeat(to_channels(sound, 1), 2, axis=0)
+    if gain_db:
+        out = out * np.float32(db_to_ratio(gain_db))
+    return np.asarray(out, dtype=np.float32)

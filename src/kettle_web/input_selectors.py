@@ -1,0 +1,185 @@
+"""What the page of an input shows: its forms, and the facts that follow from its set-up."""
+
+import json
+import time
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from django import forms
+from django.conf import settings
+
+from kettle_core.devices import DeviceInfo
+from kettle_core.errors import EngineError
+from kettle_core.layout import Box
+from kettle_core.region import aspect_in_words
+from kettle_core.rig import Input
+from kettle_core.rig import Rig as RigValues
+from kettle_web import input_changes, services
+from kettle_web.input_forms import (
+    CaptureForm,
+    CardForm,
+    CropForm,
+    EventsForm,
+    LooksForm,
+    ModeForm,
+    NameForm,
+    OnForm,
+    OwnSoundForm,
+    RegionForm,
+    ToneForm,
+    mode_key,
+)
+from kettle_web.models import Rig
+
+HEARD_FOR_S = 1800
+
+
+def input_forms(
+    values: RigValues,
+    item: Input,
+    devices: list[DeviceInfo],
+    part: str = "",
+    data: Any = None,
+) -> dict[str, forms.Form]:
+    """Every form of an input's page by its part; the one that came in is bound."""
+
+    def made(name: str, kind: type[forms.Form], initial: dict[str, Any], **more: Any) -> forms.Form:
+        bound = data if name == part else None
+        return kind(bound, initial=initial, auto_id=f"{name}-%s", **more)
+
+    found = {
+        "name": made("name", NameForm, {"name": item.name}),
+        "on": made("on", OnForm, {"on": item.on}),
+    }
+    device = next((d for d in devices if d.id == item.device), None)
+    if not item.is_still:
+        initial = {"mode": mode_key(item.mode)}
+        found["mode"] = made("mode", ModeForm, initial, device=device, item=item)
+    if item.is_screen:
+        choices = capture_choices(item, devices)
+        what = input_changes.REGION if item.looks.crop else item.device
+        found["capture"] = made("capture", CaptureForm, {"what": what}, choices=choices)
+        found["events"] = made("events", EventsForm, vars(item.looks))
+    if item.kind in ("webcam", "video-file"):
+        found["looks"] = made("looks", LooksForm, vars(item.looks))
+        found["crop"] = made("crop", CropForm, {"cropped": item.looks.crop is not None})
+    if item.looks.crop:
+        found["region"] = made("region", RegionForm, vars(input_changes.seen_crop(item)))
+    if not item.is_picture:
+        found["tone"] = made("tone", ToneForm, vars(item.tone))
+    if item.card:
+        card = vars(item.card) | {"clear": not item.card.backdrop}
+        card["backdrop"] = card["backdrop"] or "#22333b"
+        found["card"] = made("card", CardForm, card)
+    microphone = input_changes.own_microphone(item, devices)
+    if microphone:
+        kept = next((i for i in values.inputs if i.device == microphone.id), None)
+        state = "reference" if kept and kept.on and kept.recorded else "off"
+        found["own_sound"] = made("own_sound", OwnSoundForm, {"own_sound": state})
+    return found
+
+
+def capture_choices(item: Input, devices: list[DeviceInfo]) -> list[tuple[str, str]]:
+    """Whole, region, and every window and tab of an input's display."""
+    root = input_changes.root_device(item, devices)
+    if root is None:
+        return [(item.device, f"{item.name} (not plugged in)")]
+    choices = [(root.id, f"Whole {root.kind}"), (input_changes.REGION, "A region of it")]
+    for part in devices:
+        if part.part_of == root.id and part.is_picture:
+            choices.append((part.id, f"{part.kind.capitalize()} “{part.name}”"))
+    return choices
+
+
+def picture_facts(values: RigValues, item: Input) -> dict[str, Any]:
+    """Size, aspect ratio and the scale in every scene."""
+    width, height = item.size
+    uses = []
+    for scene in values.scenes:
+        for layer in scene.layers:
+            if layer.input_id == item.id and layer.shown:
+                scale = layer.box.width / layer.crop.width
+                words = "1:1, crisp" if layer.box.width == layer.crop.width else f"{scale:.0%}"
+                uses.append((scene.name, words))
+    seen_width, seen_height = input_changes.seen_size(item)
+    crop = input_changes.seen_crop(item)
+    return {
+        "size": f"{width} × {height} px",
+        "aspect": aspect_in_words(width, height),
+        "uses": uses,
+        "seen_width": seen_width,
+        "seen_height": seen_height,
+        "region": percent_box(crop, seen_width, seen_height) if item.looks.crop else None,
+    }
+
+
+def percent_box(box: Box, width: int, height: int) -> dict[str, Any]:
+    """A box with its numbers, for the script that draws it."""
+    return {**vars(box), "of_width": width, "of_height": height}
+
+
+def surroundings(item: Input) -> list[dict[str, Any]]:
+    """What will be seen or heard besides; empty where the engine can't be asked."""
+    try:
+        return list(services.engine().ask("surroundings", device=item.device))
+    except EngineError:
+        return []
+
+
+def devices_or_none() -> list[DeviceInfo]:
+    """What is plugged in; nothing where the engine can't be asked, which the page says."""
+    try:
+        return services.devices()
+    except EngineError:
+        return []
+
+
+def unused_devices(values: RigValues) -> list[dict[str, Any]]:
+    """What is plugged in and not in the rig, in groups for the picture list."""
+    used = {i.device for i in values.inputs}
+    groups = (
+        ("Displays and tablets", ("display", "tablet"), False),
+        ("Windows and tabs", ("window", "tab"), True),
+        ("Webcams", ("webcam", "video-file"), False),
+        ("Microphones", ("microphone",), False),
+        ("System audio and sound files", ("system-audio", "sound-file"), False),
+    )
+    devices = devices_or_none()
+    found = []
+    for title, kinds, parts in groups:
+        rows = [d for d in devices if d.kind in kinds and d.id not in used]
+        if rows:
+            found.append({"title": title, "devices": rows, "parts": parts})
+    return found
+
+
+def heard_name(rig: Rig, item: Input) -> str:
+    """Under which name what was heard of an input is kept."""
+    return f"{rig.slug}-{item.id}"
+
+
+def heard_path(rig: Rig, item: Input, which: str) -> Path:
+    """The file of what was heard: "raw", "gain" or its figures as "json"."""
+    folder = Path(settings.DATA) / "heard"
+    if which == "json":
+        return folder / f"{heard_name(rig, item)}.json"
+    return folder / f"{heard_name(rig, item)}-{which}.flac"
+
+
+def heard(rig: Rig, item: Input) -> dict[str, Any] | None:
+    """Figures of what was heard last, None if that is long ago."""
+    try:
+        found = json.loads(heard_path(rig, item, "json").read_text())
+    except (OSError, ValueError):
+        return None
+    if time.time() - found["at"] > HEARD_FOR_S:
+        return None
+    proposed = found["proposed_gain_db"]
+    found["is_set"] = proposed is not None and abs(item.tone.gain_db - proposed) < 0.05
+    return dict(found)
+
+
+def whole(item: Input) -> Input:
+    """The input without its crop."""
+    return replace(item, looks=replace(item.looks, crop=None))

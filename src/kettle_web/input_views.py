@@ -1,0 +1,224 @@
+"""Pages of a rig's inputs: the picture list, a page for each, set-up of a sound step by step."""
+
+import json
+import time
+from typing import Any
+
+from django.contrib import messages
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
+
+from kettle_core.errors import EngineError, KettleError, RigError
+from kettle_core.rig import Input
+from kettle_core.rig_changes import with_input_at, without_input
+from kettle_media.stills import MAX_UPLOAD_BYTES
+from kettle_web import (
+    input_changes,
+    input_selectors,
+    rig_services,
+    selectors,
+    services,
+    views,
+)
+from kettle_web.input_forms import FileForm
+from kettle_web.models import Rig
+
+
+def _rig_and_input(slug: str, input_id: str) -> tuple[Rig, Input]:
+    rig = get_object_or_404(Rig, slug=slug)
+    try:
+        return rig, rig.values.input(input_id)
+    except RigError as error:
+        raise Http404(str(error)) from error
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def add(request: HttpRequest, slug: str) -> HttpResponse:
+    """The picture list of what can be added; adding goes on to the new input's page."""
+    rig = get_object_or_404(Rig, slug=slug)
+    error, kind = "", request.POST.get("kind", "")
+    if request.method == "POST":
+        try:
+            added = _add(request, rig, kind)
+            messages.success(request, f"{added.name} was added. Put it into a scene by its column.")
+            return redirect("input", slug, added.id)
+        except EngineError:
+            raise
+        except KettleError as problem:
+            error = str(problem)
+    context = {
+        "rig": rig,
+        "page": "inputs",
+        "groups": input_selectors.unused_devices(rig.values),
+        "stills": rig.stills.all(),
+        "samples": rig_services.SAMPLE_CARDS,
+        "strip": selectors.level_strip(),
+        "engine": services.status_or_message(),
+        "error": error,
+        "error_kind": kind,
+    }
+    return render(request, "kettle/add_input.html", context, status=400 if error else 200)
+
+
+def _add(request: HttpRequest, rig: Rig, kind: str) -> Input:
+    if kind == "device":
+        return rig_services.add_device(rig=rig, device_id=request.POST.get("device", ""))
+    if kind == "card":
+        return rig_services.add_card(rig=rig, sample=request.POST.get("sample", ""))
+    if kind == "still":
+        still = get_object_or_404(rig.stills, digest=request.POST.get("digest", ""))
+        return rig_services.add_still(rig=rig, still=still)
+    form = FileForm(request.POST, request.FILES)
+    if not form.is_valid():
+        raise RigError(str(form.errors["file"][0]), "file")
+    file = form.cleaned_data["file"]
+    if kind == "picture":
+        limit = MAX_UPLOAD_BYTES
+        still = rig_services.keep_still(rig=rig, data=file.read(limit + 1), name=file.name)
+        return rig_services.add_still(rig=rig, still=still)
+    return rig_services.add_material(rig=rig, file=file, name=file.name)[0]
+
+
+@require_POST
+def order(request: HttpRequest, slug: str) -> HttpResponse:
+    """Move an input to another row."""
+    rig = get_object_or_404(Rig, slug=slug)
+    values, input_id = rig.values, request.POST.get("input", "")
+    places = [i.id for i in values.inputs]
+    try:
+        by = {"up": -1, "down": 1}.get(request.POST.get("move", ""))
+        here = places.index(input_id)
+        place = here + by if by else int(request.POST.get("place", ""))
+    except ValueError as error:
+        raise RigError("This row can't be moved there. Reload the page.", "input") from error
+    words = f"{values.input(input_id).name} moved"
+    services.change_rig(rig=rig, values=with_input_at(values, input_id, place), words=words)
+    return redirect(rig)
+
+
+@require_safe
+def page(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
+    """One input: what it shows or sounds like, and how it is set up."""
+    rig, item = _rig_and_input(slug, input_id)
+    return _page(request, rig, item)
+
+
+def _page(
+    request: HttpRequest, rig: Rig, item: Input, part: str = "", forms: Any = None
+) -> HttpResponse:
+    values = rig.values
+    devices = input_selectors.devices_or_none()
+    context: dict[str, Any] = {
+        "rig": rig,
+        "page": "inputs",
+        "input": item,
+        "line": selectors.input_line(item),
+        "forms": forms or input_selectors.input_forms(values, item, devices),
+        "device": next((d for d in devices if d.id == item.device), None),
+        "strip": selectors.level_strip(),
+        "engine": services.status_or_message(),
+        "undo": rig.changes.filter(undone=False).first(),
+        "redo": rig.changes.filter(undone=True).last(),
+    }
+    if item.is_picture:
+        context |= {"facts": input_selectors.picture_facts(values, item)}
+    context["besides"] = [] if item.is_still else input_selectors.surroundings(item)
+    return render(request, "kettle/input.html", context, status=400 if part else 200)
+
+
+@require_POST
+def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
+    """One form of an input's page, or of its row on the patch sheet."""
+    rig, item = _rig_and_input(slug, input_id)
+    values, part = rig.values, request.POST.get("part", "")
+    devices = [] if part in ("name", "on") else services.devices()
+    forms = input_selectors.input_forms(values, item, devices, part, request.POST)
+    if part not in forms:
+        raise RigError("This can't be set for this input. Reload the page.", part)
+    if not forms[part].is_valid():
+        if "back" in request.POST:
+            error = str(next(iter(forms[part].errors.values()))[0])
+            wrong = {"input": item.id, "text": request.POST.get("name", ""), "error": error}
+            return views.patch_sheet_page(request, rig, wrong=wrong)
+        return _page(request, rig, item, part, forms)
+    change, words = input_changes.CHANGES[part]
+    try:
+        changed = change(values, item, forms[part].cleaned_data, devices)
+    except EngineError:
+        raise
+    except KettleError as error:
+        forms[part].add_error(None, str(error))
+        return _page(request, rig, item, part, forms)
+    services.change_rig(rig=rig, values=changed, words=f"{item.name}: {words}")
+    if "back" in request.POST:
+        return redirect(rig)
+    page_name = "set-up" if request.POST.get("to") == "set-up" else "input"
+    return redirect(page_name, slug, input_id)
+
+
+@require_POST
+def delete(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
+    """Delete an input; it can be taken back."""
+    rig, item = _rig_and_input(slug, input_id)
+    values = without_input(rig.values, input_id)
+    services.change_rig(rig=rig, values=values, words=f"{item.name} deleted")
+    messages.info(request, f"{item.name} was deleted with its places. Undo brings it back.")
+    return redirect(rig)
+
+
+@require_POST
+def besides(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
+    """Have something of the computer shown or heard, or not."""
+    rig, item = _rig_and_input(slug, input_id)
+    on = request.POST.get("on") == "1"
+    services.engine().ask("switch", device=item.device, key=request.POST.get("key", ""), on=on)
+    return redirect("input", rig.slug, input_id)
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def set_up(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
+    """A sound step by step: choose, speak, see it move, gain, hear it back."""
+    rig, item = _rig_and_input(slug, input_id)
+    if item.is_picture:
+        raise Http404("A picture has no gain to set up.")
+    if request.method == "POST":
+        found = services.engine().ask(
+            "hear",
+            input=item.id,
+            name=input_selectors.heard_name(rig, item),
+            seconds=_seconds(request.POST.get("seconds", "")),
+        )
+        path = input_selectors.heard_path(rig, item, "json")
+        path.write_text(json.dumps({**found, "at": time.time()}))
+        return redirect("set-up", slug, input_id)
+    values = rig.values
+    kinds = (item.kind,)
+    context = {
+        "rig": rig,
+        "page": "inputs",
+        "input": item,
+        "others": [i for i in values.inputs if i.kind in kinds and i.on],
+        "heard": input_selectors.heard(rig, item),
+        "strip": selectors.level_strip(),
+        "engine": services.status_or_message(),
+        "is_voice": item.kind == "microphone",
+    }
+    return render(request, "kettle/set_up.html", context)
+
+
+def _seconds(text: str) -> float:
+    try:
+        return min(max(float(text), 2.0), 15.0)
+    except ValueError:
+        return 10.0
+
+
+@require_safe
+def heard(request: HttpRequest, slug: str, input_id: str, which: str) -> FileResponse:
+    """What was heard of an input, as it came or with the proposed gain."""
+    rig, item = _rig_and_input(slug, input_id)
+    path = input_selectors.heard_path(rig, item, which)
+    if which not in ("raw", "gain") or not path.is_file():
+        raise Http404("Nothing was heard yet.")
+    return FileResponse(path.open("rb"), content_type="audio/flac")

@@ -1,0 +1,89 @@
+"""Whole rigs: renamed, duplicated, carried to other machines and back."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.views.decorators.http import require_POST, require_safe
+
+from kettle_core.errors import RigError
+from kettle_core.rig_data import rig_from_dict
+from kettle_media.rig_file import MAX_FILE_BYTES
+from kettle_web import input_selectors, rig_services, services, views
+from kettle_web.forms import RigForm
+from kettle_web.input_forms import FileForm
+from kettle_web.models import Rig
+
+
+@require_POST
+def rename(request: HttpRequest, slug: str) -> HttpResponse:
+    """Another name; the address stays."""
+    rig = get_object_or_404(Rig, slug=slug)
+    form = RigForm(request.POST)
+    if not form.is_valid():
+        messages.error(request, str(form.errors["name"][0]))
+        return redirect(rig)
+    document = {**rig.document, "name": form.cleaned_data["name"]}
+    services.change_rig(rig=rig, values=rig_from_dict(document), words="rig renamed")
+    return redirect(rig)
+
+
+@require_POST
+def duplicate(request: HttpRequest, slug: str) -> HttpResponse:
+    """A copy, to be changed without harm."""
+    rig = get_object_or_404(Rig, slug=slug)
+    copy = rig_services.duplicate_rig(rig=rig)
+    messages.success(request, f"This is “{copy.name}”, a copy of “{rig.name}”.")
+    return redirect(copy)
+
+
+@require_safe
+def export(request: HttpRequest, slug: str) -> HttpResponse:
+    """The rig as one file."""
+    rig = get_object_or_404(Rig, slug=slug)
+    response = HttpResponse(rig_services.export_rig(rig=rig), content_type="application/json")
+    response["Content-Disposition"] = f'attachment; filename="{rig.slug}.rig.json"'
+    return response
+
+
+@require_POST
+def import_rig(request: HttpRequest) -> HttpResponse:
+    """A rig from a file, with a report of what is not there."""
+    form = FileForm(request.POST, request.FILES)
+    if not form.is_valid():
+        return views.start_page(request, import_error=str(form.errors["file"][0]))
+    data = form.cleaned_data["file"].read(MAX_FILE_BYTES + 1)
+    plugged_in: Any = input_selectors.devices_or_none() or None
+    try:
+        rig, told = rig_services.import_rig(data=data, plugged_in=plugged_in)
+    except RigError as error:
+        return views.start_page(request, import_error=str(error))
+    messages.success(request, f"“{rig.name}” was imported with {len(rig.values.inputs)} inputs.")
+    for substitution in told:
+        messages.warning(request, substitution.sentence)
+    if plugged_in is None:
+        messages.warning(
+            request, "The recording engine is not running, so its devices were not compared."
+        )
+    return redirect(rig)
+
+
+@require_POST
+def identify(request: HttpRequest, slug: str) -> HttpResponse:
+    """Lay a large label over every display's picture for some seconds."""
+    rig = get_object_or_404(Rig, slug=slug)
+    services.engine().ask("identify")
+    input_id = request.POST.get("input", "")
+    if input_id in [i.id for i in rig.values.inputs]:
+        return redirect("input", slug, input_id)
+    return redirect(rig)
+
+
+@require_safe
+def still(request: HttpRequest, slug: str, digest: str) -> FileResponse:
+    """A picture of the rig's library."""
+    found = get_object_or_404(Rig.objects.get(slug=slug).stills, digest=digest)
+    if not found.path.is_file():
+        raise Http404("The picture's file is missing.")
+    return FileResponse(found.path.open("rb"), content_type="image/png")

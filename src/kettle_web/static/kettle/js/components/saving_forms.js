@@ -1,0 +1,71 @@
+import { swapParts } from "../lib/parts.js";
+
+const SETTLE_MS = 250;
+const FAILED = "Vast Kettle does not answer, so this was not saved. Change it again in a moment.";
+
+/**
+ * Sends every form[data-save] in place as soon as a field changes or a button of it is pressed,
+ * one after the other, and takes over what the server made of it. Buttons marked by
+ * data-without-script are for pages without JavaScript.
+ */
+export function mount() {
+  const stop = new AbortController();
+  /** @type {Promise<void>} */
+  let last = Promise.resolve();
+  /** @type {WeakMap<HTMLFormElement, number>} */
+  const timers = new WeakMap();
+
+  const say = (/** @type {string} */ words, /** @type {string} */ state) => {
+    for (const place of document.querySelectorAll("[data-saved]")) {
+      place.textContent = words;
+      /** @type {HTMLElement} */ (place).dataset.state = state;
+    }
+  };
+
+  const send = async (/** @type {string} */ address, /** @type {FormData} */ data) => {
+    say("Saving …", "");
+    try {
+      const answer = await fetch(address, { method: "POST", body: data, signal: stop.signal });
+      swapParts(await answer.text());
+      say(answer.ok ? "Saved" : "Not saved", answer.ok ? "good" : "fault");
+    } catch {
+      if (!stop.signal.aborted) say(FAILED, "fault");
+    }
+  };
+
+  const hide = () => {
+    for (const button of document.querySelectorAll("form[data-save] [data-without-script]")) {
+      /** @type {HTMLElement} */ (button).hidden = true;
+    }
+  };
+
+  document.addEventListener(
+    "change",
+    (event) => {
+      const form = /** @type {HTMLElement} */ (event.target).closest("form");
+      if (!form?.matches("[data-save]")) return;
+      window.clearTimeout(timers.get(form));
+      timers.set(
+        form,
+        window.setTimeout(() => form.requestSubmit(), SETTLE_MS),
+      );
+    },
+    { signal: stop.signal },
+  );
+  document.addEventListener(
+    "submit",
+    (event) => {
+      const form = /** @type {HTMLFormElement} */ (event.target);
+      if (!form.matches("[data-save]")) return;
+      event.preventDefault();
+      window.clearTimeout(timers.get(form));
+      const button = /** @type {HTMLButtonElement | null} */ (event.submitter);
+      const data = new FormData(form, button);
+      last = last.then(() => send(form.action, data));
+    },
+    { signal: stop.signal },
+  );
+  document.addEventListener("parts:swapped", hide, { signal: stop.signal });
+  hide();
+  return { destroy: () => stop.abort() };
+}

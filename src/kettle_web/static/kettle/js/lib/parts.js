@@ -1,0 +1,27 @@
+/** Parts of a page, marked by data-part, are exchanged for those of a fresh copy from the server. */
+
+/**
+ * Takes over every part of a fresh page. What is marked by data-keep (live pictures and strips)
+ * is moved across, so that it neither blinks nor loses its state; focus stays where it was.
+ * @param {string} html a whole page
+ */
+export function swapParts(html) {
+  const fresh = new DOMParser().parseFromString(html, "text/html");
+  const focused = document.activeElement?.id;
+  for (const part of document.querySelectorAll("[data-part]")) {
+    const name = /** @type {HTMLElement} */ (part).dataset.part ?? "";
+    const next = fresh.querySelector(`[data-part="${CSS.escape(name)}"]`);
+    if (!next) continue;
+    const kept = document.importNode(next, true);
+    for (const place of kept.querySelectorAll("[data-keep]")) {
+      const key = /** @type {HTMLElement} */ (place).dataset.keep ?? "";
+      const old = part.querySelector(`[data-keep="${CSS.escape(key)}"]`);
+      if (old) place.replaceWith(old);
+    }
+    part.replaceWith(kept);
+  }
+  if (focused && document.activeElement?.id !== focused) {
+    document.getElementById(focused)?.focus({ preventScroll: true });
+  }
+  document.dispatchEvent(new CustomEvent("parts:swapped"));
+}

@@ -1,0 +1,21 @@
+import { mount as mountStates } from "../components/input_states.js";
+import { mount as mountKeys } from "../components/keys.js";
+import { mount as mountStrips } from "../components/level_strips.js";
+import { mount as mountListening } from "../components/listening.js";
+import { mount as mountLive } from "../components/live.js";
+import { mount as mountMachine } from "../components/machine.js";
+import { mount as mountPictures } from "../components/pictures.js";
+import { mount as mountRegion } from "../components/region.js";
+import { mount as mountSaving } from "../components/saving_forms.js";
+
+const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
+mountKeys();
+mountSaving();
+mountMachine(live);
+mountStates(live);
+mountStrips(live);
+mountLive(live);
+mountPictures(live);
+mountRegion();
+const listening = document.querySelector("[data-listen]");
+if (listening) mountListening(/** @type {HTMLFormElement} */ (listening));

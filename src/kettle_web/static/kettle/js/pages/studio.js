@@ -1,0 +1,3 @@
+import { mount as mountSaving } from "../components/saving_forms.js";
+
+mountSaving();
