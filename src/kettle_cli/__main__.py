@@ -4,7 +4,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from kettle_cli import bench, develop, media_commands, run_commands
+from kettle_cli import bench, develop, media_commands, rig_commands, run_commands
 from kettle_core.errors import KettleError
 
 
@@ -38,6 +38,21 @@ def parser() -> argparse.ArgumentParser:
     inspect.add_argument("take", type=Path, help="folder of a take")
     inspect.add_argument("--json", action="store_true")
     inspect.set_defaults(run=media_commands.inspect)
+
+    inputs = words.add_parser("inputs", help=rig_commands.inputs.__doc__)
+    inputs.add_argument("--json", action="store_true")
+    inputs.set_defaults(run=rig_commands.inputs)
+
+    rig = words.add_parser("rig", help="Export and import rigs.")
+    rig_words = rig.add_subparsers(required=True, metavar="WHAT")
+    export = rig_words.add_parser("export", help=rig_commands.export_rig.__doc__)
+    export.add_argument("name", help="the rig's name, or its name in the address")
+    export.add_argument("file", type=Path, help="the .rig.json to write")
+    export.add_argument("--replace", action="store_true", help="replace an existing file")
+    export.set_defaults(run=rig_commands.export_rig)
+    imported = rig_words.add_parser("import", help=rig_commands.import_rig.__doc__)
+    imported.add_argument("file", type=Path, help="a rig file that was exported")
+    imported.set_defaults(run=rig_commands.import_rig)
 
     test = words.add_parser("test", help=develop.test.__doc__)
     test.add_argument("part", nargs="?", choices=("core", "web", "browser"))

@@ -13,9 +13,13 @@ from kettle_core.errors import KettleError, RigError
 from kettle_core.rig import Rig
 from kettle_core.rig_data import rig_from_dict
 from kettle_engine.clock import VirtualClock, WallClock
+from kettle_engine.drivers import Drivers
 from kettle_engine.take import record_take
+from kettle_media.file_driver import FileDriver
 from kettle_media.inspect import inspect_take
 from kettle_media.program import compose_take
+from kettle_media.rig_file import read_rig_file, rig_from_file
+from kettle_media.stills import keep_picture
 from kettle_media.take_folder import TakeFolder
 from kettle_studio.driver import Studio, demo_rig
 
@@ -47,10 +51,7 @@ class Progress:
 def find_rig(name: str) -> Rig:
     """A rig by a JSON file's path, by its name in the database, or the built-in demo rig."""
     if name.endswith(".json"):
-        try:
-            return rig_from_dict(json.loads(Path(name).read_text()))
-        except (OSError, ValueError, RecursionError) as error:
-            raise RigError(f"The rig file {name} cannot be read: {error}.") from error
+        return _rig_of_file(Path(name))
     kept = _kept_rigs()
     if name in kept:
         return rig_from_dict(kept[name])
@@ -58,6 +59,21 @@ def find_rig(name: str) -> Rig:
         return demo_rig()
     known = ", ".join(sorted({"demo", *kept}))
     raise RigError(f"There is no rig “{name}”, so nothing was recorded. Known rigs: {known}.")
+
+
+def _rig_of_file(path: Path) -> Rig:
+    """A rig as it was exported, or as it stands in take.json; pictures go to the library."""
+    data = read_rig_file(path)
+    try:
+        plain = json.loads(data)
+        if isinstance(plain, dict) and "format" in plain and "inputs" in plain:
+            return rig_from_dict(plain)
+    except (ValueError, RecursionError) as error:
+        raise RigError(f"The rig file {path} cannot be read: {error}.") from error
+    rig, pictures = rig_from_file(data)
+    for digest, png in pictures.items():
+        keep_picture(DATA / "pictures", digest, png)
+    return rig
 
 
 def _kept_rigs() -> dict[str, dict[str, object]]:
@@ -85,12 +101,13 @@ def take(options: Namespace) -> int:
     clock = VirtualClock() if options.fast else WallClock()
     progress = Progress("Recording", "s")
     info = record_take(
-        Studio(options.seed),
+        Drivers(Studio(options.seed), FileDriver(DATA / "material")),
         clock,
         rig,
         options.out,
         round(options.seconds * 1e9),
         lambda seconds: progress(seconds, options.seconds),
+        library=DATA / "pictures",
     )
     print(f"{options.out}: {(info.duration_ns or 0) / 1e9:.3f} s, {len(info.tracks)} tracks")
     for note in info.notes:

@@ -60,9 +60,7 @@ def _layers_changed_over(rig: Rig, scene: Scene, item: Input) -> tuple[Layer, ..
     if not any(x.input_id == item.id for x in scene.layers):
         return _with_layer(rig, scene, item)
     shown = any(x.shown for x in scene.layers if x.input_id == item.id)
-    return tuple(
-        replace(x, shown=not shown) if x.input_id == item.id else x for x in scene.layers
-    )
+    return tuple(replace(x, shown=not shown) if x.input_id == item.id else x for x in scene.layers)
 
 
 def _with_layer(rig: Rig, scene: Scene, item: Input) -> tuple[Layer, ...]:
@@ -70,9 +68,7 @@ def _with_layer(rig: Rig, scene: Scene, item: Input) -> tuple[Layer, ...]:
     frame = rig.format.frame
     if not any(x.shown for x in scene.layers) or item.kind == "text":
         return (*scene.layers, whole_layer(item, frame))
-    if item.is_screen and not any(
-        rig.input(x.input_id).is_screen for x in scene.layers if x.shown
-    ):
+    if item.is_screen and not any(rig.input(x.input_id).is_screen for x in scene.layers if x.shown):
         return (whole_layer(item, frame), *scene.layers)
     if item.kind == "webcam":
         room = corner_square(frame.width, frame.height)

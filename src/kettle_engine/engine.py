@@ -15,7 +15,7 @@ from kettle_core.rig import Input, Rig, input_of_device
 from kettle_core.timing import NS_PER_S
 from kettle_engine.clock import Clock
 from kettle_engine.meter import Meter
-from kettle_engine.rack import Delivery, Rack
+from kettle_engine.rack import LIVE, OPENING, Delivery, Rack
 from kettle_engine.recorder import DISK_RESERVE_BYTES, Recorder, check_room
 from kettle_engine.watch import InputState, PictureWatch, source_state
 from kettle_media.stills import rgba_to_picture, still_image
@@ -99,7 +99,10 @@ class Engine:
         """Run a command in the capture thread and give its result or raise its error."""
         future: Future[Result] = Future()
         self._calls.put((command, future))
-        return future.result(timeout=10)
+        try:
+            return future.result(timeout=10)
+        except TimeoutError as error:
+            raise EngineError("The engine is busy and did not answer. Try again.") from error
 
     def close(self) -> None:
         """Finish a running take, let devices go and end the thread."""
@@ -161,6 +164,9 @@ class Engine:
         """What falls due by the clock, whether or not a device delivers."""
         now_ns = self.clock.now_ns()
         if self._start_ns is not None and self._wanted and now_ns >= self._start_ns:
+            if live.rack.is_opening():
+                self._start_ns = now_ns + MIN_TAKE_NS // 10
+                return
             self._begin(live, self._start_ns, *self._wanted)
         if self._recorder:
             self._recorder.check(now_ns)
@@ -236,9 +242,9 @@ class Engine:
         self._fill(self.live, rig)
 
     def _fill(self, live: Live, rig: Rig) -> None:
-        inputs = list(rig.inputs)
+        inputs = [i for i in rig.inputs if i.on]
         if live.spares_until_ns:
-            used = {i.device for i in rig.inputs}
+            used = {i.device for i in rig.inputs if i.is_captured}
             for info in self._driver.list_devices():
                 if info.id not in used and not info.busy:
                     inputs.append(input_of_device(info, spare_id(info.id)))
@@ -252,7 +258,7 @@ class Engine:
             old = before.get(item.id)
             if item.is_still:
                 self._show_still(live, item)
-            elif old is None or (old.device, old.mode, old.on) != (item.device, item.mode, item.on):
+            elif old is None or (old.device, old.mode) != (item.device, item.mode):
                 live.pictures.pop(item.id, None)
                 if item.is_picture:
                     live.watches[item.id] = PictureWatch(item)
@@ -308,7 +314,8 @@ class Engine:
         self.set_wanted(self._watched)
 
     def _is_missing(self, item: Input) -> bool:
-        return self.live is None or self.live.rack.info_of(item) is None
+        state = self.live.rack.state_of(item) if self.live else ""
+        return state not in (LIVE, OPENING)
 
     def stop(self) -> str:
         """Stop the take or the countdown; returns what was stopped."""
@@ -322,6 +329,13 @@ class Engine:
         else:
             raise EngineError("Nothing is being recorded, so there is nothing to stop.")
         return before
+
+    def device_states(self) -> dict[str, str]:
+        """What is seen or heard of every open device, in words, by the device's id."""
+        if self.live is None:
+            return {}
+        states = self.live.states(self.clock.now_ns() / NS_PER_S)
+        return {self.live.inputs[name].device: state.words for name, state in states.items()}
 
     def meter(self, input_id: str) -> Meter:
         """The meter of a sound that is open. Raises EngineError."""

@@ -97,7 +97,7 @@ class Publisher:
             if any(self._watched.values()):
                 watched_at = now
             elif now - watched_at > CLOSE_AFTER_S and self._engine.live:
-                self._engine.call(self._engine.close_rig)
+                self._do(lambda _: self._engine.call(self._engine.close_rig))
             for topic, (every_s, work) in jobs.items():
                 if now >= due_s[topic]:
                     due_s[topic] = max(due_s[topic] + every_s, now)

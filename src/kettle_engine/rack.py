@@ -3,6 +3,7 @@
 import heapq
 import itertools
 from collections.abc import Iterable, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 from kettle_core.devices import Capture, Device, DeviceInfo, Driver, Event, Mode
@@ -18,7 +19,8 @@ UNWANTED_NS = 500_000_000
 # The longest sleep, so that commands need not wait for a slow device.
 PATIENCE_NS = 50_000_000
 CLOCK_JUMP_NS = 50_000_000
-LIVE = "live"
+OPENING_NS = 10_000_000
+LIVE, OPENING = "live", "opening"
 
 
 @dataclass
@@ -29,8 +31,9 @@ class Source:
     mode: Mode
     inputs: tuple[Input, ...]
     device: Device | None = None
-    state: str = "opening"
+    state: str = OPENING
     sentence: str = ""
+    pending: "Future[Device] | None" = None
     lost: int = 0
     jumped: int = 0
     restarted: bool = False
@@ -74,7 +77,11 @@ class Change:
 
 @dataclass
 class Rack:
-    """Keeps a device open for each source of its inputs, and takes up lost ones again."""
+    """Keeps a device open for each source of its inputs, and takes up lost ones again.
+
+    On a wall clock devices are opened beside the capture thread: one that takes its time must
+    not hold up the others. On a virtual clock opening takes no time.
+    """
 
     driver: Driver
     clock: Clock
@@ -84,6 +91,9 @@ class Rack:
     _wanted: frozenset[str] | None = None
     _due: list[tuple[int, int, Source]] = field(default_factory=list)
     _order: "itertools.count[int]" = field(default_factory=itertools.count)
+    _opener: ThreadPoolExecutor = field(
+        default_factory=lambda: ThreadPoolExecutor(2, thread_name_prefix="open")
+    )
 
     def set_inputs(self, inputs: Iterable[Input]) -> None:
         """Open what is new, let go of what is not used any more, keep the rest running."""
@@ -103,10 +113,6 @@ class Rack:
                 fresh.append(self.sources[key])
         for source in fresh:
             self._open(source)
-        # Opening took its time: devices begin where the clock is now.
-        for source in fresh:
-            if source.device:
-                source.device.skip_to(self.clock.now_ns())
         self._plan()
 
     def set_wanted(self, input_ids: frozenset[str] | None) -> None:
@@ -115,11 +121,20 @@ class Rack:
             self._wanted = input_ids
             self._plan()
 
+    def is_opening(self) -> bool:
+        """Whether a device is still being opened for the first time."""
+        return any(s.state == OPENING for s in self.sources.values())
+
     def need_all(self) -> None:
         """Raise DeviceError if a device is not there."""
         for source in self.sources.values():
             if source.device is None:
                 raise DeviceError(source.sentence, source.state)
+
+    def state_of(self, item: Input) -> str:
+        """One word for how an input's device is; "" if it is not in the rack."""
+        source = self.sources.get((item.device, item.mode))
+        return source.state if source else ""
 
     def info_of(self, item: Input) -> DeviceInfo | None:
         """What the driver says about an input's device, if it is open."""
@@ -147,7 +162,10 @@ class Rack:
             return None
         _, _, source = heapq.heappop(self._due)
         if source.device is None:
-            self._open(source)
+            if source.pending is None:
+                self._open(source)
+            elif source.pending.done():
+                self._adopt(source, source.pending)
             self._push(source)
             return None
         try:
@@ -164,6 +182,7 @@ class Rack:
             self._let_go(source)
         self.sources.clear()
         self._due.clear()
+        self._opener.shutdown(wait=False)
 
     def _read(self, source: Source, device: Device, due_ns: int) -> Delivery | None:
         if device.mode != source.mode:
@@ -203,26 +222,37 @@ class Rack:
         return any(i.id in self._wanted for i in source.inputs)
 
     def _open(self, source: Source) -> None:
+        values = (source.device_id, source.mode, self.clock.now_ns())
+        if self.clock.realtime:
+            source.pending = self._opener.submit(self.driver.open_device, *values)
+            return
+        done: Future[Device] = Future()
         try:
-            source.device = self.driver.open_device(
-                source.device_id, source.mode, self.clock.now_ns()
-            )
-            if source.device.mode != source.mode:
-                device, source.device = source.device, None
+            done.set_result(self.driver.open_device(*values))
+        except DeviceError as error:
+            done.set_exception(error)
+        self._adopt(source, done)
+
+    def _adopt(self, source: Source, opened: "Future[Device]") -> None:
+        source.pending = None
+        try:
+            device = opened.result()
+            if device.mode != source.mode:
                 device.close()
                 raise DeviceError(
                     f"{device.info.name} gives {device.mode.in_words()} instead of "
                     f"{source.mode.in_words()}.",
                     "changed",
                 )
+            # Opening took its time: the device begins where the clock is now.
+            device.skip_to(self.clock.now_ns())
         except DeviceError as error:
             self._lose(source, error.state, str(error))
             return
-        source.expected = None
-        if source.state != "opening":
+        source.device, source.expected = device, None
+        if source.state != OPENING:
             source.restarted = True
-            name = source.device.info.name
-            self.changes.append(Change(source, LIVE, f"{name} is back."))
+            self.changes.append(Change(source, LIVE, f"{device.info.name} is back."))
         source.state, source.sentence = LIVE, ""
 
     def _lose(self, source: Source, state: str, sentence: str) -> None:
@@ -238,6 +268,9 @@ class Rack:
         if source.device:
             source.device.close()
             source.device = None
+        if source.pending:
+            source.pending.add_done_callback(_close_unwanted)
+            source.pending = None
 
     def _plan(self) -> None:
         self._due = []
@@ -247,7 +280,7 @@ class Rack:
     def _push(self, source: Source, soon: bool = False) -> None:
         now_ns = self.clock.now_ns()
         if source.device is None:
-            due_ns = now_ns + RETRY_NS
+            due_ns = now_ns + (OPENING_NS if source.pending else RETRY_NS)
         else:
             try:
                 due_ns = source.device.due_ns()
@@ -256,3 +289,9 @@ class Rack:
             if not soon and not self._is_wanted(source):
                 due_ns = max(due_ns, now_ns + UNWANTED_NS)
         heapq.heappush(self._due, (due_ns, next(self._order), source))
+
+
+def _close_unwanted(opened: "Future[Device]") -> None:
+    """A device that nobody wanted any more when it had been opened."""
+    if not opened.cancelled() and opened.exception() is None:
+        opened.result().close()

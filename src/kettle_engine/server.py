@@ -54,7 +54,7 @@ class Server:
         self._running = True
         self._commands: dict[str, Callable[[dict[str, Any]], Any]] = {
             "hello": lambda _: {"pid": os.getpid(), "repaired": self.repaired},
-            "devices": lambda _: [device_to_dict(d) for d in self._drivers.list_devices()],
+            "devices": lambda _: self._devices(),
             "surroundings": self._surroundings,
             "switch": self._switch,
             "studio": lambda _: self._studio_state(),
@@ -86,6 +86,12 @@ class Server:
 
     def _more_status(self) -> dict[str, Any]:
         return machine_status(free_bytes(self._takes))
+
+    def _devices(self) -> list[dict[str, Any]]:
+        """Every device, with what the engine sees or hears of those that it has open."""
+        words = self._engine.call(self._engine.device_states)
+        found = [device_to_dict(d) for d in self._drivers.list_devices()]
+        return [{**d, "words": words.get(d["id"], "")} for d in found]
 
     def _surroundings(self, command: dict[str, Any]) -> list[dict[str, Any]]:
         return [vars(found) for found in self._drivers.surroundings(command["device"])]

@@ -176,7 +176,9 @@ def _read_stills(folder: TakeFolder, rig: Rig, scene: Scene) -> dict[str, Pictur
     found = {}
     for layer in scene.layers:
         name = layer.input_id
-        picture = read_still(folder.stills_path / f"{name}.png") if rig.input(name).is_still else None
+        picture = (
+            read_still(folder.stills_path / f"{name}.png") if rig.input(name).is_still else None
+        )
         if picture:
             found[name] = picture
     return found

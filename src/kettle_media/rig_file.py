@@ -20,7 +20,20 @@ FILE_VERSION = 1
 SCHEMA_PATH = Path(__file__).parent / "schemas" / "rig.schema.json"
 MAX_FILE_BYTES = 80_000_000
 MAX_PICTURES = 64
-NOT_A_RIG = "This is not a rig file of Vast Kettle, so nothing was imported. Choose one that was exported here."
+NOT_A_RIG = (
+    "This is not a rig file of Vast Kettle, so nothing was imported. "
+    "Choose one that was exported here."
+)
+
+
+def read_rig_file(path: Path) -> bytes:
+    """A rig file's bytes. Raises RigError."""
+    try:
+        if path.stat().st_size > MAX_FILE_BYTES:
+            raise RigError(f"{path} is too large for a rig file, so nothing was imported.", "file")
+        return path.read_bytes()
+    except OSError as error:
+        raise RigError(f"The rig file {path} cannot be read: {error.strerror}.", "file") from error
 
 
 def rig_to_file(rig: Rig, pictures: Mapping[str, bytes]) -> bytes:
@@ -99,10 +112,18 @@ def _read_picture(name: str, value: Any) -> bytes:
             if max(width, height) > MAX_SIDE_PX or width * height > MAX_PIXELS:
                 raise RigError("A picture of the rig file is too large.", "pictures")
             image.load()
-    except (binascii.Error, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
+    except (
+        binascii.Error,
+        OSError,
+        SyntaxError,
+        ValueError,
+        Image.DecompressionBombError,
+    ) as error:
         if isinstance(error, RigError):
             raise
-        raise RigError(f"The picture {name[:12]}… of the rig file is damaged.", "pictures") from error
+        raise RigError(
+            f"The picture {name[:12]}… of the rig file is damaged.", "pictures"
+        ) from error
     if still_name(data) != name:
         raise RigError(f"The picture {name[:12]}… of the rig file was changed.", "pictures")
     return data

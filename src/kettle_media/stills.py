@@ -95,9 +95,7 @@ def _svg_to_png(data: bytes, name: str) -> bytes:
         text = data.decode("utf-8")
         # Drawn as large as fits the side; fonts and files of this machine are not used.
         made = resvg_py.svg_to_bytes(svg_string=text, width=SVG_SIDE_PX, skip_system_fonts=True)
-    except (ValueError, UnicodeDecodeError, BaseException) as error:
-        if isinstance(error, KeyboardInterrupt | SystemExit):
-            raise
+    except Exception as error:  # the renderer has no error class of its own
         raise PictureError(WRONG_FILE.format(name=name)) from error
     return bytes(made)
 
@@ -111,6 +109,16 @@ def _png(image: Image.Image) -> bytes:
 def still_name(png: bytes) -> str:
     """The name of a picture in the library: the SHA-256 of its bytes."""
     return hashlib.sha256(png).hexdigest()
+
+
+def keep_picture(library: Path, digest: str, png: bytes) -> None:
+    """Put a picture's bytes under its name into a library; one that is there stays."""
+    path = library / f"{digest}.png"
+    library.mkdir(parents=True, exist_ok=True)
+    if not path.exists():
+        fresh = path.with_suffix(".new")
+        fresh.write_bytes(png)
+        fresh.replace(path)
 
 
 def rgba_to_picture(image: Image.Image) -> Picture:

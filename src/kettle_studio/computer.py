@@ -21,12 +21,12 @@ PAGES_BOX = (1680, 740, 820, 620)
 TABS_PX = 54
 PAGE_TABS = ("Paper stock", "Bench radio")
 MAILS = (
-    ("Tamsin Quillby", "Linen thread, three colours", "The reels are here; the oxblood one is darker than I hoped."),
+    ("Tamsin Quillby", "Linen thread, three colours", "The oxblood reel is darker than I hoped."),
     ("Harrow Paper Mill", "Order 2217", "250 sheets of 120 g/m², grain long, leave us on Tuesday."),
     ("Corvin Astley", "Marbling day", "Bring aprons. The size needs a night to rest."),
-    ("Folding Circle", "Minutes of the last evening", "Eleven of us, four signatures each, one lost bone folder."),
-    ("Odile Fernhollow", "Notes for lesson 4", "Creep first, then the gutter. Show the short fold twice."),
-    ("Ilse Brandt", "Your almanac", "The proofs look splendid. Page nine stands on its head, is that right?"),
+    ("Folding Circle", "Minutes of the last evening", "Eleven of us, one lost bone folder."),
+    ("Odile Fernhollow", "Notes for lesson 4", "Creep first. Show the short fold twice."),
+    ("Ilse Brandt", "Your almanac", "Page nine stands on its head, is that right?"),
 )  # fmt: skip
 CHAT = (
     ("Corvin", "Did the mill answer?"),
@@ -237,5 +237,6 @@ def draw_tablet(key: tuple[int, bool]) -> Plane:
     fill = (236, 150, 92) if touched else (214, 122, 62)
     draw.rounded_rectangle((x - 330, y - 110, x + 330, y + 110), 60, fill=fill)
     draw.text((x, y), "Next station", font=font(72, 700), fill=(255, 255, 255), anchor="mm")
-    draw.text((540, 1820), "tide-almanac, signature 2 of 6", font=font(40), fill=(140, 158, 164), anchor="mm")  # fmt: skip
+    foot = "tide-almanac, signature 2 of 6"
+    draw.text((540, 1820), foot, font=font(40), fill=(140, 158, 164), anchor="mm")
     return image_to_i420(image)

@@ -213,7 +213,9 @@ class SimulatedScreen(SimulatedCamera):
             return self._paint(state)
         return self._last
 
-    def _happenings(self, from_s: float, to_s: float) -> Iterator[tuple[float, str, dict[str, Any]]]:
+    def _happenings(
+        self, from_s: float, to_s: float
+    ) -> Iterator[tuple[float, str, dict[str, Any]]]:
         return iter(())
 
     def events(self) -> Sequence[Event]:
@@ -242,7 +244,9 @@ class SimulatedDisplay(SimulatedScreen):
     def _paint(self, state: Any) -> Plane:
         return self._painter.draw(*state)
 
-    def _happenings(self, from_s: float, to_s: float) -> Iterator[tuple[float, str, dict[str, Any]]]:
+    def _happenings(
+        self, from_s: float, to_s: float
+    ) -> Iterator[tuple[float, str, dict[str, Any]]]:
         return world.desktop_events(from_s, to_s)
 
 
@@ -284,7 +288,9 @@ class SimulatedTablet(SimulatedScreen):
     def _paint(self, state: Any) -> Plane:
         return self._painter.draw(*state)
 
-    def _happenings(self, from_s: float, to_s: float) -> Iterator[tuple[float, str, dict[str, Any]]]:
+    def _happenings(
+        self, from_s: float, to_s: float
+    ) -> Iterator[tuple[float, str, dict[str, Any]]]:
         return world.touch_events(from_s, to_s)
 
 
@@ -372,7 +378,9 @@ class SimulatedSound(SimulatedDevice):
     def _sound(self, device_ns: int, no: int) -> np.ndarray:
         step = sounds.RATE_HZ / self._mode.sample_rate_hz / (1 + self._clock.rate_ppm * 1e-6)
         first = self._world_s(device_ns) % (sounds.LOOP_SAMPLES / sounds.RATE_HZ) * sounds.RATE_HZ
-        heard = sounds.read_at(self._table(), first + np.arange(BLOCK_SAMPLES, dtype=np.float64) * step)
+        heard = sounds.read_at(
+            self._table(), first + np.arange(BLOCK_SAMPLES, dtype=np.float64) * step
+        )
         if self._noise is not None:
             places = (no * BLOCK_SAMPLES + np.arange(BLOCK_SAMPLES)) % self._noise.shape[1]
             heard = heard + self._noise[:, places]

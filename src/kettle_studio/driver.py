@@ -1,5 +1,6 @@
 """The studio as a driver: which devices are plugged in, with clocks drawn from a seed."""
 
+import threading
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -201,7 +202,7 @@ _DEVICES: tuple[_Entry, ...] = (
         _webcam_sound,
         _info(
             "webcam-1/sound",
-            "Desk webcam's microphone",
+            "Microphone of the desk webcam",
             "microphone",
             _sound(16_000, 1),
             None,
@@ -239,9 +240,7 @@ _DEVICES: tuple[_Entry, ...] = (
     _Entry(
         _window(
             lambda _: "rest",
-            lambda _: quirefold.draw_document(
-                quirefold.resting_document(), quirefold.DOCUMENTS[1]
-            ),
+            lambda _: quirefold.draw_document(quirefold.resting_document(), quirefold.DOCUMENTS[1]),
             _DOCUMENT,
         ),
         _info(
@@ -353,6 +352,8 @@ class Studio:
     ) -> None:
         self.seed = seed
         self.switches = Switches()
+        # What is drawn once for all is drawn by one thread, the others wait for it.
+        self._drawing = threading.Lock()
         rng = np.random.default_rng(seed)
         self._plugs: dict[str, Plug] = {}
         self._opens = {entry.info.id: entry.opens for entry in _DEVICES}
@@ -385,7 +386,8 @@ class Studio:
         if mode not in plug.info.modes:
             offered = ", ".join(m.in_words() for m in plug.info.modes)
             raise DeviceError(f"{plug.info.name} has no mode {mode.in_words()}; it has {offered}.")
-        return self._opens[device_id](plug, mode, from_ns)  # type: ignore[return-value]
+        with self._drawing:
+            return self._opens[device_id](plug, mode, from_ns)  # type: ignore[return-value]
 
     def surroundings(self, device_id: str) -> Sequence[Surrounding]:
         """What of the simulated computer is seen or heard besides."""

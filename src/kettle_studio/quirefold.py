@@ -5,7 +5,14 @@ from functools import lru_cache
 import numpy as np
 from PIL import Image, ImageDraw
 
-from kettle_core.picture import Picture, Plane, blend_plane, paste, picture_from_i420, rgb_to_picture
+from kettle_core.picture import (
+    Picture,
+    Plane,
+    blend_plane,
+    paste,
+    picture_from_i420,
+    rgb_to_picture,
+)
 from kettle_studio import script, world
 from kettle_studio.canvas import font as _font
 from kettle_studio.canvas import image_to_i420, image_to_picture
@@ -120,7 +127,9 @@ def draw_document(state: world.Desktop, document: str = DOCUMENTS[0]) -> Plane:
 
 def resting_document() -> world.Desktop:
     """The document that lies behind: a whole sheet on which nothing is done."""
-    return world.Desktop(3, len(script.STEPS), world.POINTER_HOME, None, ("9 mm", "quarto", "5 mm", "0.1 mm"))
+    return world.Desktop(
+        3, len(script.STEPS), world.POINTER_HOME, None, ("9 mm", "quarto", "5 mm", "0.1 mm")
+    )
 
 
 def _light_up(frame: Picture, kind: str, index: int, step: int) -> None:

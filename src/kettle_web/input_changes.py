@@ -154,9 +154,7 @@ def own_sound(rig: Rig, item: Input, data: Values, devices: list[DeviceInfo]) ->
     scenes = tuple(
         replace(
             s,
-            sounds=tuple(
-                replace(x, heard=False) if x.input_id == kept.id else x for x in s.sounds
-            ),
+            sounds=tuple(replace(x, heard=False) if x.input_id == kept.id else x for x in s.sounds),
         )
         for s in rig.scenes
     )

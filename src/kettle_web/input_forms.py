@@ -7,9 +7,9 @@ from django import forms
 
 from kettle_core.devices import DeviceInfo, Mode
 from kettle_core.hearing import DELAY_LIMITS_MS, GAIN_LIMITS_DB
+from kettle_core.region import PRESETS
 from kettle_core.rig import TURNS, Input
 from kettle_core.rig_data import COLOUR_PATTERN, TEXT_LIMIT, TEXT_SIZE_LIMITS_PX
-from kettle_core.region import PRESETS
 
 FONT_WORDS = (
     ("figtree", "Figtree"),
@@ -71,9 +71,7 @@ class ModeForm(forms.Form):
 
     mode = forms.CharField(label="Mode")
 
-    def __init__(
-        self, *args: Any, device: DeviceInfo | None, item: Input, **kwargs: Any
-    ) -> None:
+    def __init__(self, *args: Any, device: DeviceInfo | None, item: Input, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.device, self.item = device, item
         modes = device.modes if device else (item.mode,)
@@ -118,13 +116,17 @@ class LooksForm(forms.Form):
 class RegionForm(forms.Form):
     """A region or crop in px of the picture as it is seen."""
 
-    left = forms.IntegerField(label="Left", error_messages=number_words("left edge", 0, 7680, "px"))
-    top = forms.IntegerField(label="Top", error_messages=number_words("top edge", 0, 7680, "px"))
+    left = forms.IntegerField(
+        label="Left, px", error_messages=number_words("left edge", 0, 7680, "px")
+    )
+    top = forms.IntegerField(
+        label="Top, px", error_messages=number_words("top edge", 0, 7680, "px")
+    )
     width = forms.IntegerField(
-        min_value=2, label="Width", error_messages=number_words("width", 2, 7680, "px")
+        min_value=2, label="Width, px", error_messages=number_words("width", 2, 7680, "px")
     )
     height = forms.IntegerField(
-        min_value=2, label="Height", error_messages=number_words("height", 2, 7680, "px")
+        min_value=2, label="Height, px", error_messages=number_words("height", 2, 7680, "px")
     )
     keep_aspect = forms.BooleanField(required=False, label="Keep the aspect ratio")
     preset = forms.ChoiceField(
@@ -153,14 +155,14 @@ class ToneForm(forms.Form):
     gain_db = forms.FloatField(
         min_value=GAIN_LIMITS_DB[0],
         max_value=GAIN_LIMITS_DB[1],
-        label="Gain",
+        label="Gain, dB",
         widget=forms.NumberInput(attrs={"step": "0.5"}),
         error_messages=number_words("gain", *GAIN_LIMITS_DB, "dB"),
     )
     delay_ms = forms.FloatField(
         min_value=DELAY_LIMITS_MS[0],
         max_value=DELAY_LIMITS_MS[1],
-        label="Delay",
+        label="Delay, ms",
         widget=forms.NumberInput(attrs={"step": "1"}),
         error_messages=number_words("delay", *DELAY_LIMITS_MS, "ms"),
     )
@@ -191,7 +193,7 @@ class CardForm(forms.Form):
     size_px = forms.IntegerField(
         min_value=TEXT_SIZE_LIMITS_PX[0],
         max_value=TEXT_SIZE_LIMITS_PX[1],
-        label="Size",
+        label="Size, px",
         error_messages=number_words("size", *TEXT_SIZE_LIMITS_PX, "px"),
     )
     colour = forms.CharField(label="Colour", widget=forms.TextInput(attrs={"type": "color"}))

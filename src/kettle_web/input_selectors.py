@@ -15,6 +15,7 @@ from kettle_core.layout import Box
 from kettle_core.region import aspect_in_words
 from kettle_core.rig import Input
 from kettle_core.rig import Rig as RigValues
+from kettle_engine.engine import spare_id
 from kettle_web import input_changes, services
 from kettle_web.input_forms import (
     CaptureForm,
@@ -53,13 +54,14 @@ def input_forms(
         "on": made("on", OnForm, {"on": item.on}),
     }
     device = next((d for d in devices if d.id == item.device), None)
-    if not item.is_still:
-        initial = {"mode": mode_key(item.mode)}
-        found["mode"] = made("mode", ModeForm, initial, device=device, item=item)
     if item.is_screen:
         choices = capture_choices(item, devices)
         what = input_changes.REGION if item.looks.crop else item.device
         found["capture"] = made("capture", CaptureForm, {"what": what}, choices=choices)
+    if not item.is_still:
+        initial = {"mode": mode_key(item.mode)}
+        found["mode"] = made("mode", ModeForm, initial, device=device, item=item)
+    if item.is_screen:
         found["events"] = made("events", EventsForm, vars(item.looks))
     if item.kind in ("webcam", "video-file"):
         found["looks"] = made("looks", LooksForm, vars(item.looks))
@@ -142,8 +144,7 @@ def unused_devices(values: RigValues) -> list[dict[str, Any]]:
         ("Displays and tablets", ("display", "tablet"), False),
         ("Windows and tabs", ("window", "tab"), True),
         ("Webcams", ("webcam", "video-file"), False),
-        ("Microphones", ("microphone",), False),
-        ("System audio and sound files", ("system-audio", "sound-file"), False),
+        ("Sounds", ("microphone", "system-audio", "sound-file"), False),
     )
     devices = devices_or_none()
     found = []
@@ -151,6 +152,21 @@ def unused_devices(values: RigValues) -> list[dict[str, Any]]:
         rows = [d for d in devices if d.kind in kinds and d.id not in used]
         if rows:
             found.append({"title": title, "devices": rows, "parts": parts})
+    return found
+
+
+def ears(values: RigValues, kind: str) -> list[dict[str, Any]]:
+    """Every sound of a kind to choose from: of the rig, off or on, and plugged in besides."""
+    found = []
+    for item in values.inputs:
+        if item.kind == kind:
+            name = item.id if item.on else spare_id(item.device)
+            found.append({"id": item.id, "name": item.name, "strip": name, "on": item.on})
+    used = {i.device for i in values.inputs}
+    for device in devices_or_none():
+        if device.kind == kind and device.id not in used and not device.busy:
+            strip = spare_id(device.id)
+            found.append({"id": "", "name": device.name, "strip": strip, "device": device.id})
     return found
 
 

@@ -41,8 +41,11 @@ def add(request: HttpRequest, slug: str) -> HttpResponse:
     if request.method == "POST":
         try:
             added = _add(request, rig, kind)
-            messages.success(request, f"{added.name} was added. Put it into a scene by its column.")
-            return redirect("input", slug, added.id)
+            messages.success(
+                request, f"{added.name} was added. It is put into a scene on the patch sheet."
+            )
+            to_set_up = request.POST.get("to") == "set-up"
+            return redirect("set-up" if to_set_up else "input", slug, added.id)
         except EngineError:
             raise
         except KettleError as problem:
@@ -192,13 +195,11 @@ def set_up(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
         path = input_selectors.heard_path(rig, item, "json")
         path.write_text(json.dumps({**found, "at": time.time()}))
         return redirect("set-up", slug, input_id)
-    values = rig.values
-    kinds = (item.kind,)
     context = {
         "rig": rig,
         "page": "inputs",
         "input": item,
-        "others": [i for i in values.inputs if i.kind in kinds and i.on],
+        "ears": input_selectors.ears(rig.values, item.kind),
         "heard": input_selectors.heard(rig, item),
         "strip": selectors.level_strip(),
         "engine": services.status_or_message(),

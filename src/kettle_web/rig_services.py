@@ -13,8 +13,8 @@ from kettle_core.rig import Card, Input, input_of_device, unused_id
 from kettle_core.rig_changes import Substitution, fit_to_devices, with_new_input
 from kettle_core.rig_data import rig_to_dict
 from kettle_media.file_driver import PREFIX, SOUND_ENDINGS, VIDEO_ENDINGS, probe_file
-from kettle_media.rig_file import MAX_FILE_BYTES, rig_from_file, rig_to_file
-from kettle_media.stills import picture_to_png, still_name
+from kettle_media.rig_file import rig_from_file, rig_to_file
+from kettle_media.stills import keep_picture, picture_to_png, still_name
 from kettle_web import services
 from kettle_web.models import Rig, Still
 
@@ -52,17 +52,12 @@ def keep_still(*, rig: Rig, data: bytes, name: str) -> Still:
     still, _ = Still.objects.get_or_create(
         rig=rig, digest=digest, defaults={"name": label, "width": width, "height": height}
     )
-    _write_still(digest, png)
+    keep_picture(_library(), digest, png)
     return still
 
 
-def _write_still(digest: str, png: bytes) -> None:
-    path = Path(settings.DATA) / "pictures" / f"{digest}.png"
-    path.parent.mkdir(parents=True, exist_ok=True)
-    if not path.exists():
-        fresh = path.with_suffix(".new")
-        fresh.write_bytes(png)
-        fresh.replace(path)
+def _library() -> Path:
+    return Path(settings.DATA) / "pictures"
 
 
 def add_still(*, rig: Rig, still: Still) -> Input:
@@ -116,9 +111,11 @@ def add_material(*, rig: Rig, file: BinaryIO, name: str) -> list[Input]:
 def export_rig(*, rig: Rig) -> bytes:
     """The rig as one file, the pictures it uses in it."""
     values = rig.values
-    folder = Path(settings.DATA) / "pictures"
+    folder = _library()
     names = {i.still for i in values.inputs if i.still}
-    pictures = {n: (folder / f"{n}.png").read_bytes() for n in names if (folder / f"{n}.png").exists()}
+    pictures = {
+        n: (folder / f"{n}.png").read_bytes() for n in names if (folder / f"{n}.png").exists()
+    }
     return rig_to_file(values, pictures)
 
 
@@ -140,7 +137,7 @@ def import_rig(
         rig = services.keep_rig(document=rig_to_dict(values))
         for item in values.inputs:
             if item.still:
-                _write_still(item.still, pictures[item.still])
+                keep_picture(_library(), item.still, pictures[item.still])
                 Still.objects.get_or_create(
                     rig=rig,
                     digest=item.still,
@@ -162,13 +159,3 @@ def duplicate_rig(*, rig: Rig) -> Rig:
             still.pk, still.rig = None, copy
             still.save()
     return copy
-
-
-def read_rig_file(path: Path) -> bytes:
-    """A rig file's bytes. Raises RigError."""
-    try:
-        if path.stat().st_size > MAX_FILE_BYTES:
-            raise RigError(f"{path} is too large for a rig file, so nothing was imported.", "file")
-        return path.read_bytes()
-    except OSError as error:
-        raise RigError(f"{path} cannot be read: {error.strerror}.", "file") from error

@@ -21,6 +21,8 @@ from kettle_web.models import Rig, Take
 
 STOP_TIMEOUT_S = 20.0
 CHANGES_KEPT = 60
+# Addresses of pages beside those of rigs.
+RESERVED = ("new", "import")
 
 
 def engine() -> EngineClient:
@@ -49,7 +51,7 @@ def keep_rig(*, document: dict[str, Any]) -> Rig:
     name = document["name"]
     base = slugify(name)[:50] or "rig"
     slug, number = base, 2
-    while Rig.objects.filter(slug=slug).exists():
+    while slug in RESERVED or Rig.objects.filter(slug=slug).exists():
         slug, number = f"{base}-{number}", number + 1
     return Rig.objects.create(slug=slug, name=name, document=document)
 
@@ -103,7 +105,9 @@ def devices() -> list[DeviceInfo]:
             row["id"],
             row["name"],
             row["kind"],
-            tuple(mode_from_dict({k: v for k, v in m.items() if k != "words"}) for m in row["modes"]),
+            tuple(
+                mode_from_dict({k: v for k, v in m.items() if k != "words"}) for m in row["modes"]
+            ),
             row["reported_latency_ms"],
             row["part_of"],
             row["state"] == "busy",

@@ -15,7 +15,7 @@ class LimitedUploadHandler(FileUploadHandler):
     def handle_raw_input(
         self,
         input_data: Any,
-        META: Any,
+        META: Any,  # noqa: N803 (Django calls it so)
         content_length: int | None,
         boundary: Any,
         encoding: Any = None,

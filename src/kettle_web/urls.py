@@ -4,11 +4,11 @@ from kettle_web import input_views, rig_views, studio_views, views
 
 urlpatterns = [
     path("", views.start, name="start"),
+    path("rigs/import/", rig_views.import_rig, name="import-rig"),
     path("rigs/new/", views.new_rig, name="new-rig"),
     path("rigs/<slug:slug>/", views.patch_sheet, name="patch-sheet"),
     path("rigs/<slug:slug>/format/", views.set_format, name="set-format"),
     path("rigs/<slug:slug>/crosspoint/", views.set_crosspoint, name="set-crosspoint"),
-    path("rigs/import/", rig_views.import_rig, name="import-rig"),
     path("rigs/<slug:slug>/undo/", views.undo, name="undo"),
     path("rigs/<slug:slug>/rename/", rig_views.rename, name="rename-rig"),
     path("rigs/<slug:slug>/duplicate/", rig_views.duplicate, name="duplicate-rig"),
@@ -18,7 +18,9 @@ urlpatterns = [
     path("rigs/<slug:slug>/inputs/order/", input_views.order, name="order-inputs"),
     path("rigs/<slug:slug>/inputs/<slug:input_id>/", input_views.page, name="input"),
     path("rigs/<slug:slug>/inputs/<slug:input_id>/save/", input_views.save, name="save-input"),
-    path("rigs/<slug:slug>/inputs/<slug:input_id>/delete/", input_views.delete, name="delete-input"),
+    path(
+        "rigs/<slug:slug>/inputs/<slug:input_id>/delete/", input_views.delete, name="delete-input"
+    ),
     path("rigs/<slug:slug>/inputs/<slug:input_id>/besides/", input_views.besides, name="besides"),
     path("rigs/<slug:slug>/inputs/<slug:input_id>/set-up/", input_views.set_up, name="set-up"),
     path(

@@ -59,7 +59,9 @@ class ResidualSync(unittest.TestCase):
         left, top, width, _ = (v * drawn for v in presenter.PAPER_BOX)
         x = layer.box.left + (left + 24 * drawn - layer.crop.left) * scale
         y = layer.box.top + (top + 8 * drawn) * scale
-        paper = np.s_[int(y) : int(y + 36 * drawn * scale), int(x) : int(x + (width - 48 * drawn) * scale)]
+        paper = np.s_[
+            int(y) : int(y + 36 * drawn * scale), int(x) : int(x + (width - 48 * drawn) * scale)
+        ]
         cls.times_s, cls.pages, cls.paper = [], [], []
         with av.open(str(cls.folder.program_path)) as container:
             cls.streams = [(s.type, s.codec_context.name) for s in container.streams]

@@ -75,9 +75,7 @@ class Devices(unittest.TestCase):
 
     def test_the_mouth_and_the_knock_are_in_the_picture(self):
         painter = presenter.PresenterPainter(720)
-        quiet, loud = (
-            picture_from_i420(painter.draw(t, 1)) for t in (12.0, script.KNOCKS_S[3])
-        )
+        quiet, loud = (picture_from_i420(painter.draw(t, 1)) for t in (12.0, script.KNOCKS_S[3]))
         left, top, width, height = presenter.PAPER_BOX
         area = np.s_[top + 5 : top + height - 5, left + 20 : left + width - 20]
         self.assertGreater(loud.y[area].mean(), quiet.y[area].mean() + 15)
@@ -95,5 +93,7 @@ class Devices(unittest.TestCase):
     def test_what_is_not_there_is_refused_by_name(self):
         with self.assertRaisesRegex(DeviceError, "there are display-1, webcam-1"):
             self.studio.open_device("kazoo", Mode(), 0)
-        with self.assertRaisesRegex(DeviceError, r"1280 × 720 px · 60 fps, 1920 × 1080 px · 30 fps"):
+        with self.assertRaisesRegex(
+            DeviceError, r"1280 × 720 px · 60 fps, 1920 × 1080 px · 30 fps"
+        ):
             self.studio.open_device("webcam-1", Mode(3840, 2160, Fraction(60)), 0)

@@ -36,7 +36,7 @@ class Start(PageCase):
     def test_rigs_takes_and_the_missing_engine_are_shown(self):
         page = self.client.get(reverse("start"))
         self.assertContains(page, "Bench rig")
-        self.assertContains(page, "2 pictures, 2 sounds · 1920 × 1080 px · 30 fps")
+        self.assertContains(page, "9 inputs, 4 tracks · 1920 × 1080 px · 30 fps")
         self.assertContains(page, "Nothing has been recorded yet")
         self.assertContains(page, "The recording engine is not running")
 
@@ -69,25 +69,25 @@ class PatchSheet(PageCase):
 
     def test_crosspoints_are_changed_over_and_findings_follow(self):
         page = self.client.get(self.rig.get_absolute_url())
-        self.assertContains(page, "Nothing: the voice is in every scene")
+        self.assertNotContains(page, "“Sheet and me” has no voice.")
         page = self.change("heard", "headset")
         self.assertContains(page, "“Sheet and me” has no voice.")
         self.assertContains(page, "no-voice")
-        page = self.change("recorded", "webcam-1")
-        self.assertContains(page, "Desk webcam has no track.")
+        page = self.change("recorded", "display-1")
+        self.assertContains(page, "Main display would be missing")
         self.assertContains(page, "1 track<")
         self.assertContains(self.change("heard", "headset"), "Headset: heard in Sheet and me")
 
     def test_a_crosspoint_that_is_not_there_is_told_on_the_page(self):
         page = self.change("seen", "headset")
-        self.assertContains(page, "has no place in the scene")
+        self.assertContains(page, "has no crosspoint “seen” for “Headset”")
         self.assertContains(self.change("eaten", "headset"), "not on the patch sheet")
 
     def test_the_format_is_saved_and_wrong_ones_are_told_at_the_field(self):
         address = reverse("set-format", args=["demo"])
         values = {"frame_size": "1280x720", "fps": "30000/1001"}
         page = self.client.post(address, values, follow=True)
-        self.assertContains(page, "The format is saved")
+        self.assertContains(page, "format changed")
         self.rig.refresh_from_db()
         self.assertEqual(str(self.rig.values.format.fps), "30000/1001")
         self.assertEqual(self.rig.values.scenes[0].layers[0].box.width, 1280)

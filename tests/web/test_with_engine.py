@@ -60,7 +60,7 @@ class WithEngine(TransactionTestCase):
             self.assertEqual(page.redirect_chain[-1][0], f"/rigs/{slug}/")
             self.assertContains(page, "System audio")
 
-    def receive(self, want, until, more=None):
+    def receive(self, want, until, more=None, look=None):
         """Messages of a page's WebSocket by kind, until something holds."""
 
         async def listen():
@@ -68,6 +68,8 @@ class WithEngine(TransactionTestCase):
             socket = WebsocketCommunicator(application, f"/live/demo/?want={want}", headers=headers)
             connected, _ = await socket.connect()
             self.assertTrue(connected)
+            if look:
+                await socket.send_json_to({"look": look})
             seen = {}
             while not until(seen):
                 message = await socket.receive_output(60)
@@ -88,7 +90,9 @@ class WithEngine(TransactionTestCase):
 
     def test_one_socket_brings_status_levels_and_pictures(self):
         wanted = {"status", "levels", "display-1", "webcam-1"}
-        seen = self.receive("levels,pictures", lambda seen: wanted <= seen.keys())
+        look = {"small": ["display-1"], "large": ["webcam-1"], "huge": ["tablet"], "rest": [[]]}
+        seen = self.receive("levels", lambda seen: wanted <= seen.keys(), look=look)
+        self.assertNotIn("tablet", seen)
         self.assertNotIn("program", seen)
         self.assertEqual(seen["webcam-1"][:2], b"\xff\xd8")
         self.assertEqual(seen["levels"].keys(), {"headset", "system"})

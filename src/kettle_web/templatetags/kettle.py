@@ -72,10 +72,9 @@ def signed(value: float, digits: int) -> str:
 @register.filter
 def rig_line(values: Rig) -> str:
     """A rig in one line."""
-    pictures = sum(1 for i in values.inputs if i.is_picture)
-    sounds = len(values.inputs) - pictures
+    tracks = sum(1 for i in values.inputs if i.has_track)
     size = f"{values.format.frame_width} × {values.format.frame_height} px"
-    return f"{pictures} pictures, {sounds} sounds · {size} · {fps(values.format.fps)}"
+    return f"{len(values.inputs)} inputs, {tracks} tracks · {size} · {fps(values.format.fps)}"
 
 
 @register.filter

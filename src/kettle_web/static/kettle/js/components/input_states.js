@@ -7,7 +7,11 @@ const GONE = ["absent", "lost", "failed"];
 export function mount(live) {
   const stop = new AbortController();
 
-  const say = (/** @type {HTMLElement} */ cell, /** @type {string} */ words, /** @type {string} */ state) => {
+  const say = (
+    /** @type {HTMLElement} */ cell,
+    /** @type {string} */ words,
+    /** @type {string} */ state,
+  ) => {
     if (cell.textContent !== words) cell.textContent = words;
     cell.dataset.state = state;
     const row = /** @type {HTMLElement | null} */ (cell.closest("[data-row]"));

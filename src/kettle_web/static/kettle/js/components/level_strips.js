@@ -17,13 +17,18 @@ export function mount(live) {
       );
       for (const [input, level] of Object.entries(levels)) {
         const name = CSS.escape(input);
-        const strip = one(`[data-strip="${name}"]`);
-        strip?.style.setProperty("--level", String(level.peak_at));
-        strip?.style.setProperty("--held", String(level.held_at));
+        for (const found of document.querySelectorAll(`[data-strip="${name}"]`)) {
+          const strip = /** @type {HTMLElement} */ (found);
+          strip.style.setProperty("--level", String(level.peak_at));
+          strip.style.setProperty("--held", String(level.held_at));
+        }
         const peak = one(`[data-peak="${name}"]`);
         if (peak) peak.textContent = dbfs(level.held_dbfs);
         const clips = one(`[data-clips="${name}"]`);
-        if (clips) clips.textContent = level.clipped ? `${level.clipped} clipped` : "";
+        if (clips)
+          clips.textContent = level.clipped
+            ? `${level.clipped} clipped`
+            : (clips.dataset.none ?? "");
       }
     },
     { signal: stop.signal },

@@ -7,7 +7,9 @@ export function mount(form) {
   const button = /** @type {HTMLButtonElement} */ (form.querySelector("button"));
   const bar = /** @type {HTMLProgressElement} */ (form.querySelector("progress"));
   const words = /** @type {HTMLElement} */ (form.querySelector("[data-listening]"));
-  const seconds = Number(/** @type {HTMLInputElement} */ (form.elements.namedItem("seconds")).value);
+  const seconds = Number(
+    /** @type {HTMLInputElement} */ (form.elements.namedItem("seconds")).value,
+  );
   let timer = 0;
 
   form.addEventListener(

@@ -12,7 +12,9 @@ export function mount(live) {
   let told = "";
 
   const canvases = () =>
-    /** @type {NodeListOf<HTMLCanvasElement>} */ (document.querySelectorAll("canvas[data-picture]"));
+    /** @type {NodeListOf<HTMLCanvasElement>} */ (
+      document.querySelectorAll("canvas[data-picture]")
+    );
 
   const look = () => {
     /** @type {Record<string, string[]>} */

@@ -1,0 +1,99 @@
+"""The real application in real Chromium: web, engine and worker as ./kettle demo starts them."""
+
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+from playwright.sync_api import expect, sync_playwright
+
+WAIT_S = int(os.environ.get("KETTLE_TEST_WAIT_S", "90"))
+TOP = Path(__file__).parents[2]
+AXE = TOP / "node_modules/axe-core/axe.min.js"
+CHROMIUM_FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+def free_port():
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+class BrowserCase(unittest.TestCase):
+    """Starts the demo once for all tests of a class."""
+
+    @classmethod
+    def setUpClass(cls):
+        cls.data = Path(tempfile.mkdtemp(prefix="kettle-browser-"))
+        cls.addClassCleanup(shutil.rmtree, cls.data, ignore_errors=True)
+        port = free_port()
+        cls.base = f"http://127.0.0.1:{port}"
+        environment = {
+            **os.environ,
+            "KETTLE_DATA": str(cls.data),
+            "DJANGO_SETTINGS_MODULE": "kettle_web.settings",
+        }
+        cls.demo = subprocess.Popen(
+            [sys.executable, "-m", "kettle_cli", "demo", "--port", str(port)],
+            cwd=TOP,
+            env=environment,
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+        cls.addClassCleanup(cls.end_demo)
+        for line in cls.demo.stdout:
+            if cls.base in line:
+                break
+        else:
+            raise AssertionError("The demo did not start.")
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        cls.browser = playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=CHROMIUM_FLAGS
+        )
+        cls.addClassCleanup(cls.browser.close)
+
+    @classmethod
+    def end_demo(cls):
+        cls.demo.send_signal(signal.SIGINT)
+        cls.demo.wait(40)
+        cls.demo.stdout.close()
+
+    def setUp(self):
+        self.page = self.browser.new_page(viewport={"width": 1280, "height": 800})
+        self.addCleanup(self.page.close)
+        self.page.set_default_timeout(WAIT_S * 1000)
+        expect.set_options(timeout=WAIT_S * 1000)
+        self.problems = []
+        self.page.on("pageerror", lambda error: self.problems.append(str(error)))
+
+    def check_page(self):
+        """No axe-core violation (WCAG 2.2 AA), no script error, no scrolling sideways."""
+        self.page.evaluate(AXE.read_text())
+        found = self.page.evaluate(
+            "axe.run({runOnly: ['wcag2a','wcag2aa','wcag21a','wcag21aa','wcag22aa']})"
+        )
+        told = [(v["id"], [n["html"] for n in v["nodes"]][:2]) for v in found["violations"]]
+        self.assertEqual(told, [], json.dumps(told, indent=1))
+        self.assertEqual(self.problems, [])
+        for width in (1280, 900):
+            self.page.set_viewport_size({"width": width, "height": 800})
+            self.assertLessEqual(self.page.evaluate("document.body.scrollWidth"), width)
+        self.page.set_viewport_size({"width": 1280, "height": 800})
+
+    def until(self, expression):
+        """Wait for a JavaScript expression; the page's policy forbids Playwright's own way."""
+        deadline = time.monotonic() + WAIT_S
+        while not self.page.evaluate(expression):
+            self.assertLess(time.monotonic(), deadline, expression)
+            time.sleep(0.05)
