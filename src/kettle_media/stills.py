@@ -67,6 +67,8 @@ def picture_to_png(data: bytes, name: str) -> tuple[bytes, int, int]:
                     f"{MAX_PIXELS // 10**6} million px, so nothing was added. Make it smaller."
                 )
             rgba = _upright(image).convert("RGBA")
+    except PictureError:
+        raise
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError) as error:
         raise PictureError(WRONG_FILE.format(name=name)) from error
     except Image.DecompressionBombError as error:
