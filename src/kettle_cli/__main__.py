@@ -4,7 +4,7 @@ import argparse
 import sys
 from pathlib import Path
 
-from kettle_cli import bench, develop, media_commands, rig_commands, run_commands
+from kettle_cli import bench, bench_live, develop, media_commands, rig_commands, run_commands
 from kettle_core.errors import KettleError
 
 
@@ -58,7 +58,12 @@ def parser() -> argparse.ArgumentParser:
     test.add_argument("part", nargs="?", choices=("core", "web", "browser"))
     test.set_defaults(run=develop.test)
     words.add_parser("check", help=develop.check.__doc__).set_defaults(run=develop.check)
-    words.add_parser("bench", help=bench.bench.__doc__).set_defaults(run=bench.bench)
+    measure = words.add_parser("bench", help=bench.bench.__doc__)
+    measure.add_argument(
+        "what", nargs="?", choices=("live",), help="live: pages watching all devices"
+    )
+    measure.add_argument("--minutes", type=float, default=1.0, help="how long memory is watched")
+    measure.set_defaults(run=lambda o: bench_live.bench_live(o) if o.what else bench.bench(o))
     return top
 
 

@@ -47,7 +47,7 @@ def test(options: Namespace) -> int:
         "browser": [("browser", [*manage, "tests.browser"])],
     }
     if options.part in (None, "browser"):
-        _need_chromium()
+        need_chromium()
         _need_packages()
     for name, commands in parts.items():
         if options.part in (None, name):
@@ -118,7 +118,7 @@ def _need_packages() -> None:
     stamp.write_text(lock.read_text())
 
 
-def _need_chromium() -> None:
+def need_chromium() -> None:
     """Install Debian's Chromium as root; otherwise say what to install."""
     if Path(CHROMIUM).exists():
         return

@@ -18,7 +18,7 @@ from kettle_engine.take import record_take
 from kettle_media.file_driver import FileDriver
 from kettle_media.inspect import inspect_take
 from kettle_media.program import compose_take
-from kettle_media.rig_file import read_rig_file, rig_from_file
+from kettle_media.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
 from kettle_media.stills import keep_picture
 from kettle_media.take_folder import TakeFolder
 from kettle_studio.driver import Studio, demo_rig
@@ -66,10 +66,10 @@ def _rig_of_file(path: Path) -> Rig:
     data = read_rig_file(path)
     try:
         plain = json.loads(data)
-        if isinstance(plain, dict) and "format" in plain and "inputs" in plain:
-            return rig_from_dict(plain)
     except (ValueError, RecursionError) as error:
         raise RigError(f"The rig file {path} cannot be read: {error}.") from error
+    if not isinstance(plain, dict) or plain.get("format") != FORMAT_NAME:
+        return rig_from_dict(plain)
     rig, pictures = rig_from_file(data)
     for digest, png in pictures.items():
         keep_picture(DATA / "pictures", digest, png)

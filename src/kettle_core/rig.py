@@ -28,7 +28,7 @@ MAX_INPUTS = 64
 class Looks:
     """How an input's picture is used: `crop` in device px (None: whole), then turned clockwise
     by `turn` degrees, then mirrored. `pointer` and `keys` say what of a display is recorded
-    as data.
+    as data. `opacity` in % is that of a picture or text card.
     """
 
     crop: Box | None = None
@@ -36,6 +36,7 @@ class Looks:
     mirrored: bool = False
     pointer: bool = True
     keys: bool = True
+    opacity: int = 100
 
 
 @dataclass(frozen=True)

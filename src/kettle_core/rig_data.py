@@ -83,6 +83,7 @@ def _input_to_dict(item: Input) -> dict[str, Any]:
             "mirrored": looks.mirrored,
             "pointer": looks.pointer,
             "keys": looks.keys,
+            "opacity": looks.opacity,
         }
     else:
         data["tone"] = vars(item.tone).copy()
@@ -229,7 +230,12 @@ def _read_looks(reader: "_Reader", mode: Mode) -> Looks:
     if turn not in TURNS:
         raise reader.wrong("turn", "0, 90, 180 or 270", turn)
     return Looks(
-        crop, turn, reader.truth("mirrored"), reader.truth("pointer"), reader.truth("keys")
+        crop,
+        turn,
+        reader.truth("mirrored"),
+        reader.truth("pointer"),
+        reader.truth("keys"),
+        reader.number("opacity", 0, 100),
     )
 
 

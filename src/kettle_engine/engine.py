@@ -268,7 +268,7 @@ class Engine:
                 live.meters[item.id].input = item
 
     def _show_still(self, live: Live, item: Input) -> None:
-        stamp = hash((item.still, item.card, item.mode))
+        stamp = hash((item.still, item.card, item.mode, item.looks.opacity))
         if live.numbers.get(item.id) == stamp and item.id in live.pictures:
             return
         try:

@@ -42,6 +42,8 @@ SIZES = {
     "whole": ((960, 600), 1 / 15, 84),
 }
 TICK_S = 0.012
+# A picture this many times larger than shown is thinned out before it is scaled.
+COARSE = 2
 CLOSE_AFTER_S = 20.0
 IDENTIFY_S = 4.0
 GROUND_RGB = (231, 226, 214)
@@ -68,6 +70,12 @@ class Publisher:
         self._sent: dict[bytes, tuple[float, int]] = {}
         self._wanted: frozenset[str] | None = None
         self.identify_until_s = 0.0
+        self._jobs = {
+            LEVELS: (LEVELS_EVERY_S, self._levels),
+            PROGRAM: (PROGRAM_EVERY_S, self._program),
+            STATUS: (STATUS_EVERY_S, self._status),
+        }
+        self._due_s = dict.fromkeys(self._jobs, 0.0)
         self._quit = threading.Event()
         self._thread = threading.Thread(target=self._run, name="publish", daemon=True)
         self._thread.start()
@@ -84,12 +92,6 @@ class Publisher:
 
     def _run(self) -> None:
         lower_priority(10)
-        due_s = dict.fromkeys((LEVELS, STATUS, PROGRAM), 0.0)
-        jobs = {
-            LEVELS: (LEVELS_EVERY_S, self._levels),
-            PROGRAM: (PROGRAM_EVERY_S, self._program),
-            STATUS: (STATUS_EVERY_S, self._status),
-        }
         watched_at = time.monotonic()
         while not self._quit.is_set():
             self._read_subscriptions()
@@ -98,14 +100,19 @@ class Publisher:
                 watched_at = now
             elif now - watched_at > CLOSE_AFTER_S and self._engine.live:
                 self._do(lambda _: self._engine.call(self._engine.close_rig))
-            for topic, (every_s, work) in jobs.items():
-                if now >= due_s[topic]:
-                    due_s[topic] = max(due_s[topic] + every_s, now)
-                    if self._watched.get(topic):
-                        self._do(work)
+            self._do_due()
             self._do(self._pictures)
             time.sleep(TICK_S)
         self._socket.close(linger=0)
+
+    def _do_due(self) -> None:
+        """Levels, program and status at their times; also between two pictures."""
+        now = time.monotonic()
+        for topic, (every_s, work) in self._jobs.items():
+            if now >= self._due_s[topic]:
+                self._due_s[topic] = max(self._due_s[topic] + every_s, now)
+                if self._watched.get(topic):
+                    self._do(work)
 
     def _read_subscriptions(self) -> None:
         while self._socket.poll(0):
@@ -173,6 +180,7 @@ class Publisher:
                 small = _labelled(small, item)
             header = {"input": name, "width": picture.width, "height": picture.height}
             self._send(topic, header, picture_to_jpeg(small, quality))
+            self._do_due()
 
     def _tell_wanted(self, live: Live, topics: list[bytes]) -> None:
         rest = picture_topic("rest", "")
@@ -203,10 +211,27 @@ def small_picture(picture: Picture, looks: Looks, width: int, height: int) -> Pi
     room = Box(0, 0, height, width) if across else Box(0, 0, width, height)
     box = fit_inside(crop.width, crop.height, room)
     box = box if box.width < crop.width else Box(0, 0, crop.width, crop.height)
-    small = scale_picture(picture, crop, box.width, box.height)
+    coarse, crop = _coarser(picture, crop, crop.width // (COARSE * box.width))
+    small = scale_picture(coarse, crop, box.width, box.height)
     if small.cover is not None:
         small = _on_ground(small)
     return turn_picture(small, looks.turn, looks.mirrored)
+
+
+def _coarser(picture: Picture, crop: Box, step: int) -> tuple[Picture, Box]:
+    """Every `step`th pixel, where there are far more than will be shown."""
+    if step < 2:
+        return picture, crop
+    part = crop_picture(picture, crop)
+    planes = (part.y, part.u, part.v)
+    cover = None if part.cover is None else part.cover[::step, ::step]
+    y, u, v = (p[::step, ::step] for p in planes)
+    rows, columns = min(y.shape[0] // 2, u.shape[0]), min(y.shape[1] // 2, u.shape[1])
+    small = Picture(
+        y[: 2 * rows, : 2 * columns], u[:rows, :columns], v[:rows, :columns],
+        None if cover is None else cover[: 2 * rows, : 2 * columns],
+    )  # fmt: skip
+    return small, Box(0, 0, 2 * columns, 2 * rows)
 
 
 def _on_ground(picture: Picture) -> Picture:

@@ -166,15 +166,25 @@ def draw_label(text: str, width: int, height: int) -> Picture:
 
 
 def still_image(item: Input, library: Path) -> Image.Image:
-    """The picture of a still input. Raises PictureError if the library has lost its file."""
+    """The picture of a still input at its opacity.
+
+    Raises PictureError if the library has lost its file.
+    """
     if item.card:
-        return draw_card(item.card, item.mode.width, item.mode.height)
+        return _faded(draw_card(item.card, item.mode.width, item.mode.height), item)
     path = library / f"{item.still}.png"
     try:
         with Image.open(path, formats=["PNG"]) as image:
-            return image.convert("RGBA")
+            return _faded(image.convert("RGBA"), item)
     except (OSError, ValueError) as error:
         raise PictureError(f"The picture of “{item.name}” is not in the library.") from error
+
+
+def _faded(image: Image.Image, item: Input) -> Image.Image:
+    if item.looks.opacity < 100:
+        share = item.looks.opacity / 100
+        image.putalpha(image.getchannel("A").point(lambda value: round(value * share)))
+    return image
 
 
 def write_stills(items: Mapping[str, Input], library: Path, target: Path) -> list[str]:

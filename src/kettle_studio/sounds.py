@@ -131,8 +131,10 @@ def read_at(table: Table, places: NDArray[np.float64]) -> Table:
     x = (places - whole).astype(np.float32)
     first = int(whole[0]) - 1
     span = int(whole[-1]) - first + 3
-    index = (first + np.arange(span)) % table.shape[-1]
-    near = table[..., index]
+    if 0 <= first <= table.shape[-1] - span:
+        near = table[..., first : first + span]
+    else:
+        near = table[..., (first + np.arange(span)) % table.shape[-1]]
     at = whole - first
     before, here, after, later = (near[..., at + k] for k in (-1, 0, 1, 2))
     # Catmull-Rom

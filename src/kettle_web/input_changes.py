@@ -138,6 +138,11 @@ def card(rig: Rig, item: Input, data: Values, _: list[DeviceInfo]) -> Rig:
     return with_input(rig, replace(item, card=made))
 
 
+def opacity(rig: Rig, item: Input, data: Values, _: list[DeviceInfo]) -> Rig:
+    """How opaque a still is."""
+    return with_input(rig, replace(item, looks=replace(item.looks, opacity=data["opacity"])))
+
+
 def own_sound(rig: Rig, item: Input, data: Values, devices: list[DeviceInfo]) -> Rig:
     """The webcam's own microphone off, or recorded without being heard."""
     device = own_microphone(item, devices)
@@ -179,5 +184,6 @@ CHANGES: dict[str, tuple[Change, str]] = {
     "events": (events, "pointer and keys changed"),
     "tone": (tone, "gain, downmix or delay changed"),
     "card": (card, "text card changed"),
+    "opacity": (opacity, "opacity changed"),
     "own_sound": (own_sound, "own microphone changed"),
 }

@@ -16,6 +16,7 @@ FONT_WORDS = (
     ("source-serif", "Source Serif"),
     ("jetbrains-mono", "JetBrains Mono"),
 )
+MOST_PX = 7680
 OWN_SOUND_WORDS = (
     ("off", "Off"),
     ("reference", "Kept as sync reference: recorded, heard in no scene"),
@@ -24,13 +25,17 @@ OWN_SOUND_WORDS = (
 
 def number_words(what: str, low: float, high: float, unit: str) -> dict[str, str]:
     """Error sentences of a number's field."""
-    allowed = f"Type {low:g} to {high:g} {unit}.".replace("-", "−")
-    return {
+    allowed = f"Type {low:g} to {high:g} {unit}."
+    words = {
         "required": f"The {what} is empty, so it was not changed. {allowed}",
         "invalid": f"The {what} is a number. {allowed}",
-        "min_value": f"The {what} can't be below {low:g} {unit}. {allowed}".replace("-", "−"),
+        "min_value": f"The {what} can't be below {low:g} {unit}. {allowed}",
         "max_value": f"The {what} can't be above {high:g} {unit}. {allowed}",
     }
+    # Django puts the limit into these two by %.
+    for name in ("min_value", "max_value"):
+        words[name] = words[name].replace("%", "%%")
+    return {name: sentence.replace(" -", " −") for name, sentence in words.items()}
 
 
 class NameForm(forms.Form):
@@ -117,16 +122,28 @@ class RegionForm(forms.Form):
     """A region or crop in px of the picture as it is seen."""
 
     left = forms.IntegerField(
-        label="Left, px", error_messages=number_words("left edge", 0, 7680, "px")
+        min_value=-MOST_PX,
+        max_value=MOST_PX,
+        label="Left, px",
+        error_messages=number_words("left edge", 0, MOST_PX, "px"),
     )
     top = forms.IntegerField(
-        label="Top, px", error_messages=number_words("top edge", 0, 7680, "px")
+        min_value=-MOST_PX,
+        max_value=MOST_PX,
+        label="Top, px",
+        error_messages=number_words("top edge", 0, MOST_PX, "px"),
     )
     width = forms.IntegerField(
-        min_value=2, label="Width, px", error_messages=number_words("width", 2, 7680, "px")
+        min_value=2,
+        max_value=MOST_PX,
+        label="Width, px",
+        error_messages=number_words("width", 2, MOST_PX, "px"),
     )
     height = forms.IntegerField(
-        min_value=2, label="Height, px", error_messages=number_words("height", 2, 7680, "px")
+        min_value=2,
+        max_value=MOST_PX,
+        label="Height, px",
+        error_messages=number_words("height", 2, MOST_PX, "px"),
     )
     keep_aspect = forms.BooleanField(required=False, label="Keep the aspect ratio")
     preset = forms.ChoiceField(
@@ -213,6 +230,17 @@ class CardForm(forms.Form):
     def clean_backdrop(self) -> str:
         """The backdrop's colour."""
         return self._colour("backdrop")
+
+
+class OpacityForm(forms.Form):
+    """How opaque a picture or text card is."""
+
+    opacity = forms.IntegerField(
+        min_value=0,
+        max_value=100,
+        label="Opacity, %",
+        error_messages=number_words("opacity", 0, 100, "%"),
+    )
 
 
 class FileForm(forms.Form):

@@ -26,6 +26,7 @@ from kettle_web.input_forms import (
     ModeForm,
     NameForm,
     OnForm,
+    OpacityForm,
     OwnSoundForm,
     RegionForm,
     ToneForm,
@@ -74,6 +75,8 @@ def input_forms(
         card = vars(item.card) | {"clear": not item.card.backdrop}
         card["backdrop"] = card["backdrop"] or "#22333b"
         found["card"] = made("card", CardForm, card)
+    if item.is_still:
+        found["opacity"] = made("opacity", OpacityForm, {"opacity": item.looks.opacity})
     microphone = input_changes.own_microphone(item, devices)
     if microphone:
         kept = next((i for i in values.inputs if i.device == microphone.id), None)

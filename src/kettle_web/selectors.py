@@ -105,6 +105,8 @@ def input_line(item: Input) -> str:
             parts.append(f"turned {item.looks.turn}°")
         if item.looks.mirrored:
             parts.append("mirrored")
+        if item.looks.opacity < 100:
+            parts.append(f"{item.looks.opacity} % opaque")
     else:
         parts.append(item.mode.in_words())
         if item.tone.gain_db:

@@ -6,13 +6,19 @@ import sys
 import unittest
 from pathlib import Path
 
+from kettle_core.rig_data import rig_to_dict
+from kettle_studio.driver import demo_rig
 from tests.fixtures import ROOT, copied_take
 
 TOP = Path(__file__).parents[2]
 
 
 def kettle(*words):
-    environment = {**os.environ, "KETTLE_DATA": str(ROOT / "cli-data")}
+    environment = {
+        **os.environ,
+        "KETTLE_DATA": str(ROOT / "cli-data"),
+        "DJANGO_SETTINGS_MODULE": "kettle_web.settings",
+    }
     return subprocess.run(
         [sys.executable, "-m", "kettle_cli", *map(str, words)],
         capture_output=True,
@@ -41,6 +47,32 @@ class Commands(unittest.TestCase):
                 "drift_ppm", "true_offset_ms", "true_drift_ppm"}  # fmt: skip
         self.assertTrue(all(keys <= row.keys() for row in found["tracks"]))
         self.assertIn("headset", kettle("inspect", out).stdout)
+
+    def test_inputs_are_listed_and_rigs_carried(self):
+        devices = {d["id"]: d for d in json.loads(kettle("inputs", "--json").stdout)}
+        webcam = devices["webcam-1"]
+        self.assertEqual((webcam["kind"], webcam["state"]), ("webcam", "free"))
+        self.assertEqual([m["words"] for m in webcam["modes"]][-1], "1920 × 1080 px · 30 fps")
+        self.assertIn("  Mail · window · free", kettle("inputs").stdout)
+        first, second = ROOT / "first.rig.json", ROOT / "second.rig.json"
+        rig = {"format": "vast-kettle-rig", "version": 1, "pictures": {}}
+        first.write_text(json.dumps({**rig, "rig": rig_to_dict(demo_rig())}))
+        done = kettle("rig", "import", first)
+        self.assertIn("bench-rig: Bench rig, 9 inputs", done.stdout, done.stderr)
+        done = kettle("rig", "export", "bench-rig", second)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(json.loads(second.read_text()), json.loads(first.read_text()))
+        out = ROOT / "by-rig-file"
+        done = kettle("take", "--rig", second, "--seconds", 1, "--fast", "--out", out)
+        self.assertIn("4 tracks", done.stdout, done.stderr)
+        for words, sentence in (
+            (("export", "bench-rig", second), "was left alone"),
+            (("export", "kazoo", ROOT / "x"), "Known: bench-rig"),
+            (("import", ROOT / "no.json"), "cannot be read"),
+            (("import", TOP / "README.md"), "not a rig file"),
+        ):
+            done = kettle("rig", *words)
+            self.assertEqual((done.returncode, sentence in done.stderr), (2, True), done.stderr)
 
     def test_bad_input_is_a_sentence_and_status_2(self):
         full = copied_take("cli-full").path

@@ -95,9 +95,10 @@ class Carried(unittest.TestCase):
     def test_missing_devices_are_replaced_kept_off_and_told(self):
         rig = demo_rig()
         modes = (Mode(1280, 720, Fraction(30)), Mode(640, 480, Fraction(30)))
+        stereo = Mode(sample_rate_hz=44100, channels=2)
         here = [
             DeviceInfo("cam-9", "Attic webcam", "webcam", modes),
-            DeviceInfo("headset", "Headset", "microphone", (Mode(sample_rate_hz=44100, channels=2),)),
+            DeviceInfo("headset", "Headset", "microphone", (stereo,)),
             DeviceInfo("display-1", "Display", "display", (Mode(1920, 1080, Fraction(30)),)),
         ]  # fmt: skip
         fitted, told = fit_to_devices(rig, here)

@@ -12,8 +12,18 @@ from scipy.signal import correlate
 from kettle_core.devices import Mode
 from kettle_core.layout import Box
 from kettle_core.picture import picture_from_i420
-from kettle_core.rig import Card, Format, Input, Layer, Looks, Rig, Scene, SceneSound, Tone
-from kettle_core.rig import input_of_device
+from kettle_core.rig import (
+    Card,
+    Format,
+    Input,
+    Layer,
+    Looks,
+    Rig,
+    Scene,
+    SceneSound,
+    Tone,
+    input_of_device,
+)
 from kettle_core.timing import NS_PER_S
 from kettle_engine.clock import VirtualClock
 from kettle_engine.take import record_take
@@ -109,7 +119,14 @@ class AsSetUp(unittest.TestCase):
     def setUpClass(cls):
         crop = Box(0, 76, 640, 360)
         card = Input(
-            "card", "Card", "text", "", Mode(160, 90), False, card=Card("X", backdrop="#ff0000")
+            "card",
+            "Card",
+            "text",
+            "",
+            Mode(160, 90),
+            False,
+            looks=Looks(opacity=90),
+            card=Card("X", backdrop="#ff0000"),
         )
         cls.items = (
             studio_input("display-1", looks=Looks(crop=crop, keys=False)),

@@ -22,7 +22,7 @@ def made(kind, size=(64, 48), colour=(169, 79, 39, 128), **more):
     return out.getvalue()
 
 
-SVG = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30"><circle cx="9" cy="9" r="8"/>%s</svg>'
+SVG = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 30"><path d="M0 0h9v9z"/>%s</svg>'
 
 
 class RigFile(unittest.TestCase):

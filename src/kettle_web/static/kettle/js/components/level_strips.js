@@ -21,6 +21,8 @@ export function mount(live) {
           const strip = /** @type {HTMLElement} */ (found);
           strip.style.setProperty("--level", String(level.peak_at));
           strip.style.setProperty("--held", String(level.held_at));
+          const count = strip.querySelector("[data-strip-clips]");
+          if (count) count.textContent = level.clipped ? String(level.clipped) : "";
         }
         const peak = one(`[data-peak="${name}"]`);
         if (peak) peak.textContent = dbfs(level.held_dbfs);
