@@ -148,7 +148,7 @@ class RegionForm(forms.Form):
     keep_aspect = forms.BooleanField(required=False, label="Keep the aspect ratio")
     preset = forms.ChoiceField(
         required=False,
-        label="Size",
+        label="Preset size",
         choices=[("", "own size"), *((f"{w}x{h}", f"{w} × {h} px") for w, h in PRESETS)],
     )
 

@@ -120,6 +120,9 @@ class Inputs(BrowserCase):
         expect(region).to_be_visible()
         self.until(f"{drawn('display-1')} > 0")
         self.assertEqual(self.region(), [320, 180, 1280, 720])
+        # The region is drawn on all of the display, not on what was cut out of it.
+        size = "document.querySelector('canvas[data-picture=display-1]').dataset.size"
+        self.assertEqual(page.evaluate(size), "whole")
         box = region.bounding_box()
         page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
         page.mouse.down()

@@ -27,10 +27,10 @@ export function mount(live) {
         const peak = one(`[data-peak="${name}"]`);
         if (peak) peak.textContent = dbfs(level.held_dbfs);
         const clips = one(`[data-clips="${name}"]`);
-        if (clips)
-          clips.textContent = level.clipped
-            ? `${level.clipped} clipped`
-            : (clips.dataset.none ?? "");
+        if (!clips) continue;
+        const words = level.clipped ? `${level.clipped} clipped` : "";
+        clips.textContent = words || (clips.dataset.none ?? "");
+        clips.dataset.state = words && "fault";
       }
     },
     { signal: stop.signal },

@@ -16,7 +16,12 @@ export function swapParts(html) {
     for (const place of kept.querySelectorAll("[data-keep]")) {
       const key = /** @type {HTMLElement} */ (place).dataset.keep ?? "";
       const old = part.querySelector(`[data-keep="${CSS.escape(key)}"]`);
-      if (old) place.replaceWith(old);
+      if (!old) continue;
+      Object.assign(
+        /** @type {HTMLElement} */ (old).dataset,
+        /** @type {HTMLElement} */ (place).dataset,
+      );
+      place.replaceWith(old);
     }
     part.replaceWith(kept);
   }
