@@ -12,7 +12,8 @@ import cv2
 from kettle_engine.clock import VirtualClock
 from kettle_engine.take import record_take
 from kettle_media.take_folder import TakeFolder
-from kettle_studio.driver import Studio, demo_rig
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
 
 # One thread a call, as in the engine and the worker.
 cv2.setNumThreads(1)

@@ -17,7 +17,8 @@ from kettle_media.align import align_take
 from kettle_media.program import render_program
 from kettle_media.take_folder import TakeFolder
 from kettle_media.tracks import read_times
-from kettle_studio.driver import Studio, demo_rig
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
 
 SECONDS = 12
 

@@ -22,7 +22,8 @@ from kettle_core.rig import Rig, input_of_device
 from kettle_core.rig_data import rig_to_dict
 from kettle_engine.client import EngineClient
 from kettle_media.rig_file import FILE_VERSION, FORMAT_NAME
-from kettle_studio.driver import Studio, demo_rig
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
 
 NINE = ("display-1", "display-2", "tablet", "webcam-1", "webcam-2", "headset", "laptop",
         "webcam-1/sound", "system")  # fmt: skip

@@ -21,7 +21,8 @@ from kettle_media.program import compose_take
 from kettle_media.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
 from kettle_media.stills import keep_picture
 from kettle_media.take_folder import TakeFolder
-from kettle_studio.driver import Studio, demo_rig
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
 
 MAX_SECONDS = 24 * 3600
 

@@ -45,7 +45,7 @@ def with_crosspoint(rig: Rig, input_id: str, what: str, scene_id: str = "") -> R
     if scene is None or what != ("seen" if item.is_picture else "heard"):
         raise RigError(f"The patch sheet has no crosspoint “{what}” for “{item.name}”.", "scenes")
     if what == "seen":
-        changed = replace(scene, layers=_layers_changed_over(rig, scene, item))
+        changed = replace(scene, layers=_changed_over(rig, item, scene))
     elif any(x.input_id == input_id for x in scene.sounds):
         sounds = tuple(
             replace(x, heard=not x.heard) if x.input_id == input_id else x for x in scene.sounds
@@ -56,14 +56,14 @@ def with_crosspoint(rig: Rig, input_id: str, what: str, scene_id: str = "") -> R
     return replace(rig, scenes=tuple(changed if s is scene else s for s in rig.scenes))
 
 
-def _layers_changed_over(rig: Rig, scene: Scene, item: Input) -> tuple[Layer, ...]:
+def _changed_over(rig: Rig, item: Input, scene: Scene) -> tuple[Layer, ...]:
     if not any(x.input_id == item.id for x in scene.layers):
-        return _with_layer(rig, scene, item)
+        return _first_place(rig, item, scene)
     shown = any(x.shown for x in scene.layers if x.input_id == item.id)
     return tuple(replace(x, shown=not shown) if x.input_id == item.id else x for x in scene.layers)
 
 
-def _with_layer(rig: Rig, scene: Scene, item: Input) -> tuple[Layer, ...]:
+def _first_place(rig: Rig, item: Input, scene: Scene) -> tuple[Layer, ...]:
     """An input's first place: alone it fills the frame, a screen goes behind what is there."""
     frame = rig.format.frame
     if not any(x.shown for x in scene.layers) or item.kind == "text":

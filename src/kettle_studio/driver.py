@@ -1,347 +1,20 @@
 """The studio as a driver: which devices are plugged in, with clocks drawn from a seed."""
 
 import threading
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
-from fractions import Fraction
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
 from kettle_core.devices import Device, DeviceInfo, Mode, Surrounding
 from kettle_core.errors import DeviceError
-from kettle_core.layout import Box, corner_square, fit_inside
-from kettle_core.rig import (
-    Card,
-    Format,
-    Input,
-    Looks,
-    Rig,
-    Scene,
-    Tone,
-    first_scene,
-    input_of_device,
-    scene_sound,
-    whole_layer,
-)
-from kettle_studio import computer, quirefold, sounds, world
+from kettle_studio import computer
+from kettle_studio.catalogue import DEVICES, LISTED
 from kettle_studio.clock import DeviceClock
 from kettle_studio.computer import Switches
-from kettle_studio.devices import (
-    FAULTS,
-    PICTURE_FAULTS,
-    SOUND_FAULTS,
-    Plug,
-    SimulatedDevice,
-    SimulatedDisplay,
-    SimulatedOverhead,
-    SimulatedSecondDisplay,
-    SimulatedSound,
-    SimulatedTablet,
-    SimulatedWebcam,
-    SimulatedWindow,
-)
+from kettle_studio.devices import FAULTS, PICTURE_FAULTS, SOUND_FAULTS, Plug
 
 DEFAULT_SEED = 1
-Opener = Callable[[Plug, Mode, int], SimulatedDevice]
-
-
-def _picture(width: int, height: int, *rates: int) -> tuple[Mode, ...]:
-    return tuple(Mode(width, height, Fraction(rate)) for rate in rates)
-
-
-def _sound(rate_hz: int, channels: int) -> tuple[Mode, ...]:
-    return (Mode(sample_rate_hz=rate_hz, channels=channels),)
-
-
-def _window(state: Callable[[float], object], paint: Callable[..., object], box: Box) -> Opener:
-    return lambda plug, mode, from_ns: SimulatedWindow(
-        plug, mode, from_ns, state, paint, box  # type: ignore[arg-type]
-    )  # fmt: skip
-
-
-def _headset(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
-    seed = plug.own_clock.seed
-    return SimulatedSound(
-        plug, mode, from_ns, sounds.headset_sound, lambda: sounds.noise_table(seed, -62.0)
-    )
-
-
-def _laptop(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
-    """Far away, beside its own fan, with the mains in it."""
-    seed, rate_hz = plug.own_clock.seed, mode.sample_rate_hz
-
-    def noise() -> sounds.Table:
-        fan = sounds.noise_table(seed, -48.0, rate_hz=rate_hz)
-        return fan + sounds.hum_table(-46.0, rate_hz)
-
-    return SimulatedSound(plug, mode, from_ns, lambda: sounds.far_sound(31, 2, 0.6, 7000), noise)
-
-
-def _webcam_sound(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
-    seed, rate_hz = plug.own_clock.seed, mode.sample_rate_hz
-    return SimulatedSound(
-        plug,
-        mode,
-        from_ns,
-        lambda: sounds.far_sound(32, 1, 0.4, 3400),
-        lambda: sounds.noise_table(seed, -44.0, rate_hz=rate_hz),
-    )
-
-
-def _system(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
-    """All that the computer plays; with the bells of messages where they are on."""
-    lesson = sounds.lesson_sounds()
-    with_pings = lesson.system + lesson.pings
-
-    def table() -> sounds.Table:
-        switches = plug.switches
-        return with_pings if switches.pings and switches.messages else lesson.system
-
-    return SimulatedSound(plug, mode, from_ns, table)
-
-
-def _lesson(part: str) -> Opener:
-    return lambda plug, mode, from_ns: SimulatedSound(
-        plug, mode, from_ns, lambda: getattr(sounds.lesson_sounds(), part)
-    )
-
-
-def _quirefold_state(world_s: float) -> world.Desktop:
-    return replace(world.desktop_at(world_s), pointer=(0, 0))
-
-
-_QUIREFOLD = Box(0, 0, quirefold.WIDTH, quirefold.HEIGHT - computer.BAR_PX)
-_DOCUMENT = Box(0, quirefold.TITLE_PX, quirefold.WIDTH, _QUIREFOLD.height - quirefold.TITLE_PX)
-
-
-def _inside(box: tuple[int, int, int, int]) -> Box:
-    left, top, width, height = box
-    return Box(left, top + computer.TABS_PX, width, height - computer.TABS_PX)
-
-
-_PAGE = _inside(computer.PAGES_BOX)
-
-
-def _windows_alone(_: object) -> object:
-    return computer.draw_second((None, False, False))
-
-
-@dataclass(frozen=True)
-class _Entry:
-    """A device of the studio: how it opens, what it says, and how late it really is."""
-
-    opens: Opener
-    info: DeviceInfo
-    latency_ms: float
-    jitter_ms: float
-
-
-def _info(
-    id_: str,
-    name: str,
-    kind: str,
-    modes: tuple[Mode, ...],
-    reported_ms: float | None = None,
-    part_of: str = "",
-) -> DeviceInfo:
-    return DeviceInfo(id_, name, kind, modes, reported_ms, part_of)
-
-
-# What the sounds' drivers report is what converters of this kind report; the system-audio
-# feed reports 4 ms too little and webcams nothing, as such devices do. The order decides
-# which clock the seed gives to whom, so new devices go to the end.
-_DEVICES: tuple[_Entry, ...] = (
-    _Entry(
-        SimulatedDisplay,
-        _info("display-1", "Main display", "display", _picture(1920, 1080, 60, 30), 8.0),
-        8.0,
-        1.5,
-    ),
-    _Entry(
-        SimulatedWebcam,
-        _info(
-            "webcam-1",
-            "Desk webcam",
-            "webcam",
-            (*_picture(640, 360, 60), *_picture(1280, 720, 60), *_picture(1920, 1080, 30)),
-        ),
-        62.0,
-        4.0,
-    ),
-    _Entry(_headset, _info("headset", "Headset", "microphone", _sound(48_000, 1), 11.3), 11.3, 1.2),
-    _Entry(
-        _system, _info("system", "System audio", "system-audio", _sound(48_000, 2), 20.0), 24.0, 1.2
-    ),
-    _Entry(
-        SimulatedSecondDisplay,
-        _info("display-2", "Second display", "display", _picture(2560, 1440, 60, 30), 8.0),
-        8.0,
-        1.5,
-    ),
-    _Entry(
-        SimulatedTablet, _info("tablet", "Tablet", "tablet", _picture(1080, 1920, 60)), 35.0, 3.0
-    ),
-    _Entry(
-        SimulatedOverhead,
-        _info(
-            "webcam-2",
-            "Overhead webcam",
-            "webcam",
-            (*_picture(1280, 720, 30), *_picture(1920, 1080, 30), *_picture(3840, 2160, 15)),
-        ),
-        85.0,
-        5.0,
-    ),
-    _Entry(
-        _laptop,
-        _info("laptop", "Laptop microphone", "microphone", _sound(44_100, 2), 12.0),
-        18.0,
-        2.0,
-    ),
-    _Entry(
-        _webcam_sound,
-        _info(
-            "webcam-1/sound",
-            "Microphone of the desk webcam",
-            "microphone",
-            _sound(16_000, 1),
-            None,
-            "webcam-1",
-        ),
-        40.0,
-        3.0,
-    ),
-    _Entry(
-        _window(_quirefold_state, quirefold.draw_document, _QUIREFOLD),
-        _info(
-            "display-1/quirefold",
-            "Quirefold",
-            "window",
-            _picture(_QUIREFOLD.width, _QUIREFOLD.height, 60, 30),
-            8.0,
-            "display-1",
-        ),
-        8.0,
-        1.5,
-    ),
-    _Entry(
-        _window(_quirefold_state, quirefold.draw_document, _DOCUMENT),
-        _info(
-            "display-1/tide-almanac",
-            "tide-almanac.quire",
-            "tab",
-            _picture(_DOCUMENT.width, _DOCUMENT.height, 60, 30),
-            8.0,
-            "display-1",
-        ),
-        8.0,
-        1.5,
-    ),
-    _Entry(
-        _window(
-            lambda _: "rest",
-            lambda _: quirefold.draw_document(quirefold.resting_document(), quirefold.DOCUMENTS[1]),
-            _DOCUMENT,
-        ),
-        _info(
-            "display-1/moth-atlas",
-            "moth-atlas.quire",
-            "tab",
-            _picture(_DOCUMENT.width, _DOCUMENT.height, 60, 30),
-            8.0,
-            "display-1",
-        ),
-        8.0,
-        1.5,
-    ),
-    _Entry(
-        _window(lambda _: "rest", _windows_alone, Box(*computer.MAIL_BOX)),
-        _info(
-            "display-2/mail",
-            "Mail",
-            "window",
-            _picture(*computer.MAIL_BOX[2:], 60, 30),
-            8.0,
-            "display-2",
-        ),
-        8.0,
-        1.5,
-    ),
-    _Entry(
-        _window(lambda _: "rest", _windows_alone, Box(*computer.CHAT_BOX)),
-        _info(
-            "display-2/messages",
-            "Messages",
-            "window",
-            _picture(*computer.CHAT_BOX[2:], 60, 30),
-            8.0,
-            "display-2",
-        ),
-        8.0,
-        1.5,
-    ),
-    _Entry(
-        _window(lambda _: "rest", _windows_alone, _PAGE),
-        _info(
-            "display-2/paper-stock",
-            computer.PAGE_TABS[0],
-            "tab",
-            _picture(_PAGE.width, _PAGE.height, 60, 30),
-            8.0,
-            "display-2",
-        ),
-        8.0,
-        1.5,
-    ),
-    _Entry(
-        _window(
-            lambda _: "rest", lambda _: computer.radio_page(), Box(0, 0, _PAGE.width, _PAGE.height)
-        ),
-        _info(
-            "display-2/bench-radio",
-            computer.PAGE_TABS[1],
-            "tab",
-            _picture(_PAGE.width, _PAGE.height, 60, 30),
-            8.0,
-            "display-2",
-        ),
-        8.0,
-        1.5,
-    ),
-    _Entry(
-        _lesson("snaps"),
-        _info(
-            "system/quirefold",
-            "Sound of Quirefold",
-            "system-audio",
-            _sound(48_000, 2),
-            20.0,
-            "system",
-        ),
-        24.0,
-        1.2,
-    ),
-    _Entry(
-        _lesson("music"),
-        _info(
-            "system/bench-radio",
-            "Sound of Bench radio",
-            "system-audio",
-            _sound(48_000, 2),
-            20.0,
-            "system",
-        ),
-        24.0,
-        1.2,
-    ),
-)
-# In this order people read them.
-_LISTED = (
-    "display-1", "display-1/quirefold", "display-1/tide-almanac", "display-1/moth-atlas",
-    "display-2", "display-2/mail", "display-2/messages", "display-2/paper-stock",
-    "display-2/bench-radio", "tablet", "webcam-1", "webcam-2", "headset", "laptop",
-    "webcam-1/sound", "system", "system/quirefold", "system/bench-radio",
-)  # fmt: skip
 
 
 class Studio:
@@ -356,8 +29,8 @@ class Studio:
         self._drawing = threading.Lock()
         rng = np.random.default_rng(seed)
         self._plugs: dict[str, Plug] = {}
-        self._opens = {entry.info.id: entry.opens for entry in _DEVICES}
-        for number, entry in enumerate(_DEVICES):
+        self._opens = {entry.info.id: entry.opens for entry in DEVICES}
+        for number, entry in enumerate(DEVICES):
             info = entry.info
             drawn_ppm = float(np.round(rng.uniform(-150, 150), 1))
             clock = DeviceClock(
@@ -372,7 +45,7 @@ class Studio:
 
     def list_devices(self) -> Sequence[DeviceInfo]:
         """Every device that is plugged in."""
-        plugs = (self._plugs[name] for name in _LISTED)
+        plugs = (self._plugs[name] for name in LISTED)
         return [replace(p.info, busy=p.busy) for p in plugs if not p.unplugged]
 
     def owns(self, device_id: str) -> bool:
@@ -414,7 +87,7 @@ class Studio:
     def faults(self) -> list[tuple[DeviceInfo, dict[str, bool]]]:
         """Every device, plugged in or not, with its possible faults and whether they are on."""
         found = []
-        for name in _LISTED:
+        for name in LISTED:
             plug = self._plugs[name]
             kinds = PICTURE_FAULTS if plug.info.is_picture else SOUND_FAULTS
             found.append((plug.info, {fault: fault in plug.faults for fault in kinds}))
@@ -440,58 +113,3 @@ class Studio:
                 f"No device “{device_id}” is plugged in; there are {known}.", "unplugged"
             )
         return self._plugs[device_id]
-
-
-def demo_rig() -> Rig:
-    """The rig of the demo scenario: four tracks of the whole studio, the rest at hand."""
-    devices = {d.id: d for d in Studio().list_devices()}
-
-    def made(device_id: str, recorded: bool = False, on: bool = True) -> Input:
-        item = input_of_device(devices[device_id], device_id.replace("/", "-"))
-        return replace(item, recorded=recorded, on=on)
-
-    display = replace(made("display-1", recorded=True), mode=Mode(1920, 1080, Fraction(30)))
-    webcam = replace(made("webcam-1", recorded=True), looks=Looks(turn=180))
-    bench = replace(made("webcam-2"), mode=Mode(1920, 1080, Fraction(30)))
-    tablet, headset = made("tablet"), made("headset", recorded=True)
-    system = made("system", recorded=True)
-    title = Input(
-        "title",
-        "Title card",
-        "text",
-        "",
-        Mode(1920, 1080),
-        recorded=False,
-        card=Card("Planning a signature\nOdile Fernhollow", size_px=110),
-    )
-    inputs = (
-        display,
-        made("display-2", on=False),
-        tablet,
-        webcam,
-        bench,
-        headset,
-        replace(made("laptop", on=False), tone=Tone(gain_db=6.0)),
-        system,
-        title,
-    )
-    format_ = Format()
-    frame = format_.frame
-    voice, music = scene_sound(headset), scene_sound(system)
-    corner = corner_square(frame.width, frame.height)
-    beside = fit_inside(*tablet.size, Box(1380, 60, 480, 700))
-    scenes = (
-        first_scene("Sheet and me", (display, webcam, headset, system), format_),
-        Scene(
-            "scene-2",
-            "At the bench",
-            (
-                whole_layer(bench, frame),
-                whole_layer(tablet, beside),
-                whole_layer(webcam, corner, "circle"),
-            ),
-            (voice, music),
-        ),
-        Scene("scene-3", "Title", (whole_layer(title, frame),), (music,)),
-    )
-    return Rig("Bench rig", inputs, scenes, format_)

@@ -16,7 +16,7 @@ from kettle_core.rig_data import mode_from_dict, rig_to_dict
 from kettle_engine.client import EngineClient
 from kettle_engine.engine import COUNTDOWN, FINISHING
 from kettle_media.take_folder import RECORDING, TakeFolder, TakeInfo
-from kettle_studio.driver import demo_rig
+from kettle_studio.demo import demo_rig
 from kettle_web.models import Rig, Take
 
 STOP_TIMEOUT_S = 20.0
@@ -75,26 +75,15 @@ def _put_document(rig: Rig, document: dict[str, Any]) -> None:
 
 
 @transaction.atomic
-def undo_change(*, rig: Rig) -> str:
-    """Take the last change back; gives its words, "" where there is none."""
-    change = rig.changes.filter(undone=False).first()
+def undo_change(*, rig: Rig, again: bool = False) -> str:
+    """Take the last change back, or do `again` what was; gives its words, "" for none."""
+    changes = rig.changes.filter(undone=again)
+    change = changes.last() if again else changes.first()
     if change is None:
         return ""
-    change.undone = True
+    change.undone = not again
     change.save()
-    _put_document(rig, change.before)
-    return change.words
-
-
-@transaction.atomic
-def redo_change(*, rig: Rig) -> str:
-    """Do again what was taken back last; gives its words, "" where there is none."""
-    change = rig.changes.filter(undone=True).last()
-    if change is None:
-        return ""
-    change.undone = False
-    change.save()
-    _put_document(rig, change.after)
+    _put_document(rig, change.after if again else change.before)
     return change.words
 
 

@@ -113,7 +113,7 @@ def undo(request: HttpRequest, slug: str) -> HttpResponse:
     """Take the last change of a rig back, or do it again."""
     rig = get_object_or_404(Rig, slug=slug)
     again = "again" in request.POST
-    words = services.redo_change(rig=rig) if again else services.undo_change(rig=rig)
+    words = services.undo_change(rig=rig, again=again)
     if words:
         messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
     return redirect(rig)

@@ -7,7 +7,7 @@ import unittest
 from pathlib import Path
 
 from kettle_core.rig_data import rig_to_dict
-from kettle_studio.driver import demo_rig
+from kettle_studio.demo import demo_rig
 from tests.fixtures import ROOT, copied_take
 
 TOP = Path(__file__).parents[2]

@@ -16,7 +16,7 @@ from kettle_core.picture import (
 )
 from kettle_core.rig import Format
 from kettle_core.rig_changes import with_crosspoint, with_format
-from kettle_studio.driver import demo_rig
+from kettle_studio.demo import demo_rig
 
 # ITU-R BT.709-6: 100 % colour bars in 8-bit limited range (Y, Cb, Cr).
 BARS = {

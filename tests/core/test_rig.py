@@ -11,7 +11,7 @@ from kettle_core.layout import Box, crop_to_aspect, fit_inside
 from kettle_core.rig import FRAME_RATES, FRAME_SIZES, Format
 from kettle_core.rig_changes import with_crosspoint, with_format
 from kettle_core.rig_data import rig_from_dict, rig_to_dict
-from kettle_studio.driver import demo_rig
+from kettle_studio.demo import demo_rig
 
 SIZES = st.integers(16, 4000)
 

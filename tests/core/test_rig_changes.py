@@ -15,7 +15,8 @@ from kettle_core.rig_changes import (
     without_input,
 )
 from kettle_core.rig_data import rig_from_dict, rig_to_dict
-from kettle_studio.driver import Studio, demo_rig
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
 
 
 def holds_together(case, rig):

@@ -11,7 +11,7 @@ from kettle_core.errors import EngineError, RigError
 from kettle_core.rig_data import rig_to_dict
 from kettle_media.inspect import inspect_take
 from kettle_media.take_folder import TakeFolder
-from kettle_studio.driver import demo_rig
+from kettle_studio.demo import demo_rig
 from tests.engine.process import EngineProcess
 from tests.fixtures import ROOT
 

@@ -17,7 +17,8 @@ from kettle_media.program import compose_take
 from kettle_media.take_folder import TakeFolder, take_rig
 from kettle_media.tracks import frame_to_i420
 from kettle_studio import presenter, script, sounds, world
-from kettle_studio.driver import Studio, demo_rig
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
 from tests.fixtures import ROOT
 
 SECONDS = 60

@@ -16,7 +16,8 @@ from kettle_engine.take import record_take
 from kettle_media.inspect import inspect_take
 from kettle_media.take_folder import TakeFolder
 from kettle_media.tracks import PictureWriter, read_times
-from kettle_studio.driver import Studio, demo_rig
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
 from tests.fixtures import ROOT, demo_take
 
 

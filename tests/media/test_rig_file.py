@@ -12,7 +12,7 @@ from kettle_core.rig import Card, Input
 from kettle_core.rig_changes import with_new_input
 from kettle_media.rig_file import MAX_FILE_BYTES, SCHEMA_PATH, rig_from_file, rig_to_file
 from kettle_media.stills import draw_card, picture_to_png, rgba_to_picture, still_name
-from kettle_studio.driver import demo_rig
+from kettle_studio.demo import demo_rig
 
 
 def made(kind, size=(64, 48), colour=(169, 79, 39, 128), **more):

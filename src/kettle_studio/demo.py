@@ -1,0 +1,76 @@
+"""The rig of the demo scenario."""
+
+from dataclasses import replace
+from fractions import Fraction
+
+from kettle_core.devices import Mode
+from kettle_core.layout import Box, corner_square, fit_inside
+from kettle_core.rig import (
+    Card,
+    Format,
+    Input,
+    Looks,
+    Rig,
+    Scene,
+    Tone,
+    first_scene,
+    input_of_device,
+    scene_sound,
+    whole_layer,
+)
+from kettle_studio.driver import Studio
+
+
+def demo_rig() -> Rig:
+    """The rig of the demo scenario: four tracks of the whole studio, the rest at hand."""
+    devices = {d.id: d for d in Studio().list_devices()}
+
+    def made(device_id: str, recorded: bool = False, on: bool = True) -> Input:
+        item = input_of_device(devices[device_id], device_id.replace("/", "-"))
+        return replace(item, recorded=recorded, on=on)
+
+    display = replace(made("display-1", recorded=True), mode=Mode(1920, 1080, Fraction(30)))
+    webcam = replace(made("webcam-1", recorded=True), looks=Looks(turn=180))
+    bench = replace(made("webcam-2"), mode=Mode(1920, 1080, Fraction(30)))
+    tablet, headset = made("tablet"), made("headset", recorded=True)
+    system = made("system", recorded=True)
+    title = Input(
+        "title",
+        "Title card",
+        "text",
+        "",
+        Mode(1920, 1080),
+        recorded=False,
+        card=Card("Planning a signature\nOdile Fernhollow", size_px=110),
+    )
+    inputs = (
+        display,
+        made("display-2", on=False),
+        tablet,
+        webcam,
+        bench,
+        headset,
+        replace(made("laptop", on=False), tone=Tone(gain_db=6.0)),
+        system,
+        title,
+    )
+    format_ = Format()
+    frame = format_.frame
+    voice, music = scene_sound(headset), scene_sound(system)
+    corner = corner_square(frame.width, frame.height)
+    beside = fit_inside(*tablet.size, Box(1380, 60, 480, 700))
+    scenes = (
+        first_scene("Sheet and me", (display, webcam, headset, system), format_),
+        Scene(
+            "scene-2",
+            "At the bench",
+            (
+                whole_layer(bench, frame),
+                whole_layer(tablet, beside),
+                whole_layer(webcam, corner, "circle"),
+            ),
+            (voice, music),
+        ),
+        Scene("scene-3", "Title", (whole_layer(title, frame),), (music,)),
+    )
+    return Rig("Bench rig", inputs, scenes, format_)
