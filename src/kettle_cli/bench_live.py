@@ -22,6 +22,7 @@ from kettle_core.rig import Rig, input_of_device
 from kettle_core.rig_data import rig_to_dict
 from kettle_engine.client import EngineClient
 from kettle_media.rig_file import FILE_VERSION, FORMAT_NAME
+from kettle_studio.catalogue import DEVICES
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 
@@ -191,13 +192,16 @@ def _print_latency(
         after = [t - at for t in seen if 0 < t - at < 1000]
         if after:
             found.append(after[0])
+    # A fault acts where the device delivers; what it delivers happened its latency before.
+    own_ms = next(e.latency_ms for e in DEVICES if e.info.id == device)
+    found = [ms + own_ms for ms in found]
     name = {"strip": "level", "dark": "picture"}[what]
     if len(found) < TRIALS // 2:
         print(f"{name} latency: only {len(found)} of {TRIALS} changes were seen")
         return
     print(
         f"{name} latency, studio to page: median {statistics.median(found):.0f} ms, "
-        f"worst {max(found):.0f} ms of {len(found)}"
+        f"worst {max(found):.0f} ms of {len(found)} ({own_ms:g} ms of it in the device)"
     )
 
 

@@ -45,7 +45,9 @@ class Live:
     rack: Rack
     inputs: dict[str, Input] = field(default_factory=dict)
     pictures: dict[str, Picture] = field(default_factory=dict)
+    # Of the newest picture that differs from the one before, and of the newest at all.
     numbers: dict[str, int] = field(default_factory=dict)
+    came: dict[str, int] = field(default_factory=dict)
     meters: dict[str, Meter] = field(default_factory=dict)
     watches: dict[str, PictureWatch] = field(default_factory=dict)
     spares_until_ns: int = 0
@@ -61,7 +63,7 @@ class Live:
                 elif item.is_picture:
                     watch = self.watches[item.id]
                     picture = self.pictures.get(item.id)
-                    watch.look(picture, self.numbers.get(item.id, -1), source, now_s)
+                    watch.look(picture, self.came.get(item.id, -1), source, now_s)
                     found[item.id] = watch.state(now_s)
                 else:
                     heard = self.meters[item.id].state()
@@ -154,9 +156,11 @@ class Engine:
             name = item.id
             if not item.is_picture:
                 live.meters[name].take(capture.data)  # type: ignore[arg-type]
-            elif capture.changed or name not in live.pictures:
+                continue
+            live.came[name] = capture.no
+            if capture.changed or name not in live.pictures:
                 live.pictures[name] = picture_from_i420(capture.data)  # type: ignore[arg-type]
-            live.numbers[name] = capture.no
+                live.numbers[name] = capture.no
         if self._recorder:
             self._recorder.take(delivery)
 
@@ -252,7 +256,7 @@ class Engine:
         live.rig, live.inputs = rig, {i.id: i for i in inputs}
         live.rack.set_inputs(inputs)
         for gone in before.keys() - live.inputs.keys():
-            for kept in (live.pictures, live.numbers, live.meters, live.watches):
+            for kept in (live.pictures, live.numbers, live.came, live.meters, live.watches):
                 kept.pop(gone, None)
         for item in inputs:
             old = before.get(item.id)

@@ -20,7 +20,7 @@ UNWANTED_NS = 500_000_000
 PATIENCE_NS = 50_000_000
 CLOCK_JUMP_NS = 50_000_000
 OPENING_NS = 10_000_000
-LIVE, OPENING = "live", "opening"
+LIVE, OPENING, FAULT = "live", "opening", "fault"
 
 
 @dataclass
@@ -173,6 +173,9 @@ class Rack:
         except DeviceError as error:
             self._lose(source, error.state, str(error))
             delivery = None
+        except Exception as error:  # a driver's mistake must not end a take of other devices
+            self._lose(source, FAULT, f"{source.device_id} failed: {error!r}"[:200])
+            delivery = None
         self._push(source)
         return delivery
 
@@ -248,6 +251,9 @@ class Rack:
             device.skip_to(self.clock.now_ns())
         except DeviceError as error:
             self._lose(source, error.state, str(error))
+            return
+        except Exception as error:  # as in `step`
+            self._lose(source, FAULT, f"{source.device_id} failed: {error!r}"[:200])
             return
         source.device, source.expected = device, None
         if source.state != OPENING:

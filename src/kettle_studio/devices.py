@@ -195,9 +195,9 @@ class SimulatedScreen(SimulatedCamera):
         super().__init__(plug, mode, from_ns)
         self._told_s = self._world_s(self._start_ns(self._no))
         self._shown: Any = None
+        self._painted: Plane | None = None
         # Fonts and pages are drawn before the first frame is due.
         self._draw(self._told_s, self._no)
-        self._shown = None
 
     def _state(self, world_s: float) -> Any:
         """What it shows; equal states look the same."""
@@ -208,10 +208,10 @@ class SimulatedScreen(SimulatedCamera):
 
     def _draw(self, world_s: float, no: int) -> Plane:
         state = self._state(world_s)
-        if state != self._shown or self._last is None:
+        if state != self._shown or self._painted is None:
             self._shown = state
-            return self._paint(state)
-        return self._last
+            self._painted = self._paint(state)
+        return self._painted
 
     def _happenings(
         self, from_s: float, to_s: float

@@ -192,6 +192,15 @@ class Faults(unittest.TestCase):
                 self.assertEqual([d.restarted for d in after[:2]], [True, False])
                 self.assertEqual([c.state for c in self.rack.changes], [state, LIVE])
 
+    def test_a_driver_that_breaks_costs_its_device_only(self):
+        device = self.state("webcam-2").device
+        device.read = lambda: 1 / 0
+        found = self.run_for(1)
+        self.assertEqual(self.rack.changes[0].state, "fault")
+        self.assertIn("ZeroDivisionError", self.rack.changes[0].sentence)
+        self.assertGreater(len(self.of(found, "headset")), 90)
+        self.assertGreater(len(self.of(found, "webcam-2")), 5)
+
     def test_an_unplugged_display_takes_its_windows_along(self):
         self.studio.set_fault("display-2", "unplugged", True)
         names = [d.id for d in self.studio.list_devices()]
@@ -228,6 +237,17 @@ class Faults(unittest.TestCase):
             self.studio.set_fault("webcam-2", fault, True)
             self.assertEqual(self.watched(), words)
             self.studio.set_fault("webcam-2", fault, False)
+
+    def test_a_display_that_was_dark_is_seen_again_though_it_stands_still(self):
+        def brightness():
+            found = self.of(self.run_for(1), "display-2")
+            return picture_from_i420(found[-1].capture.data).y.mean()
+
+        before = brightness()
+        self.studio.set_fault("display-2", "dark", True)
+        self.assertLess(brightness(), 20)
+        self.studio.set_fault("display-2", "dark", False)
+        self.assertAlmostEqual(brightness(), before, delta=10)
 
     def test_silent_and_clipping_sounds_are_so(self):
         for fault, check in (
