@@ -6,15 +6,19 @@ from kettle_core.compose import compose_frame, frame_at, plan_scene
 from kettle_core.errors import PictureError
 from kettle_core.layout import Box
 from kettle_core.picture import (
+    Picture,
     blank_i420,
+    crop_picture,
     ellipse_alpha,
     picture_from_i420,
+    picture_to_i420,
     picture_to_jpeg,
     picture_to_rgb,
     rgb_to_picture,
     scale_picture,
+    turn_picture,
 )
-from kettle_core.rig import Format
+from kettle_core.rig import Format, Layer, Scene
 from kettle_core.rig_changes import with_crosspoint, with_format
 from kettle_studio.demo import demo_rig
 
@@ -43,6 +47,52 @@ class Colours(unittest.TestCase):
     def test_odd_sizes_are_refused(self):
         with self.assertRaisesRegex(PictureError, "even"):
             rgb_to_picture(np.zeros((3, 4, 3), np.uint8))
+
+
+class Turning(unittest.TestCase):
+    def setUp(self):
+        rng = np.random.default_rng(8)
+        self.picture = picture_from_i420(rng.integers(16, 235, (60, 24), dtype=np.uint8))
+
+    def planes(self, picture):
+        return [p.tolist() for p in (picture.y, picture.u, picture.v)]
+
+    def test_turns_and_mirrors_find_their_way_back(self):
+        for turn in (0, 90, 180, 270):
+            once = turn_picture(self.picture, turn, mirrored=False)
+            size = (24, 40) if turn in (0, 180) else (40, 24)
+            self.assertEqual((once.width, once.height), size)
+            back = turn_picture(once, (360 - turn) % 360, mirrored=False)
+            self.assertEqual(self.planes(back), self.planes(self.picture))
+        twice = turn_picture(turn_picture(self.picture, 0, True), 0, True)
+        self.assertEqual(self.planes(twice), self.planes(self.picture))
+        clockwise = turn_picture(self.picture, 90, mirrored=False)
+        self.assertEqual(clockwise.y[0, -1], self.picture.y[0, 0])
+        with self.assertRaisesRegex(PictureError, "got 45°"):
+            turn_picture(self.picture, 45, mirrored=False)
+
+    def test_a_part_turned_upside_down_goes_into_one_buffer(self):
+        part = turn_picture(crop_picture(self.picture, Box(4, 6, 12, 20)), 180, mirrored=False)
+        again = picture_from_i420(picture_to_i420(part))
+        self.assertEqual(self.planes(again), self.planes(part))
+        self.assertEqual(again.y[0, 0], self.picture.y[25, 15])
+
+    def test_a_half_clear_picture_lets_through_what_lies_under_it(self):
+        white = plain(64, 64, (255, 255, 255))
+        cover = np.full((64, 64), 128, np.uint8)
+        cover[:, 32:] = 0
+        logo = Picture(white.y, white.u, white.v, cover)
+        layers = (Layer("under", Box(0, 0, 64, 64), Box(0, 0, 64, 64)),
+                  Layer("logo", Box(0, 0, 64, 64), Box(0, 0, 64, 64)))  # fmt: skip
+        for shape in ("rectangle", "circle"):
+            drawn = (layers[0], Layer("logo", layers[1].box, layers[1].crop, shape))
+            plan = plan_scene(Scene("s", "S", drawn, ()), Format(64, 64))
+            black = plain(64, 64, (0, 0, 0))
+            frame = picture_from_i420(compose_frame(plan, {"under": black, "logo": logo}))
+            self.assertAlmostEqual(int(frame.y[32, 16]), (16 + 235) / 2, delta=2)
+            self.assertEqual(int(frame.y[32, 50]), 16)
+            corner = 126 if shape == "rectangle" else 16
+            self.assertAlmostEqual(int(frame.y[1, 1]), corner, delta=2)
 
 
 class Scaling(unittest.TestCase):
