@@ -60,13 +60,12 @@ class Live:
                 fault = source_state(source)
                 if fault:
                     found[item.id] = fault
-                elif item.is_picture:
-                    watch = self.watches[item.id]
+                elif watch := self.watches.get(item.id):
                     picture = self.pictures.get(item.id)
                     watch.look(picture, self.came.get(item.id, -1), source, now_s)
                     found[item.id] = watch.state(now_s)
-                else:
-                    heard = self.meters[item.id].state()
+                elif meter := self.meters.get(item.id):
+                    heard = meter.state()
                     found[item.id] = InputState(STATE_SOUNDS[heard.word], heard.sentence)
         return found
 
@@ -253,11 +252,7 @@ class Engine:
                 if info.id not in used and not info.busy:
                     inputs.append(input_of_device(info, spare_id(info.id)))
         before = live.inputs
-        live.rig, live.inputs = rig, {i.id: i for i in inputs}
-        live.rack.set_inputs(inputs)
-        for gone in before.keys() - live.inputs.keys():
-            for kept in (live.pictures, live.numbers, live.came, live.meters, live.watches):
-                kept.pop(gone, None)
+        # The publishing thread looks at these: what it looks up is there before it is listed.
         for item in inputs:
             old = before.get(item.id)
             if item.is_still:
@@ -270,6 +265,11 @@ class Engine:
                     live.meters[item.id] = Meter(item)
             elif not item.is_picture:
                 live.meters[item.id].input = item
+        live.rig, live.inputs = rig, {i.id: i for i in inputs}
+        live.rack.set_inputs(inputs)
+        for gone in before.keys() - live.inputs.keys():
+            for kept in (live.pictures, live.numbers, live.came, live.meters, live.watches):
+                kept.pop(gone, None)
 
     def _show_still(self, live: Live, item: Input) -> None:
         stamp = hash((item.still, item.card, item.mode, item.looks.opacity))

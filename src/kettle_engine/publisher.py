@@ -4,6 +4,7 @@ import json
 import os
 import threading
 import time
+import traceback
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
@@ -131,6 +132,8 @@ class Publisher:
                 work(live)  # type: ignore[arg-type]
         except KettleError as error:
             self._send(STATUS, {"state": "failed", "message": str(error)})
+        except Exception:  # one picture's mistake must not end the pages' pictures for good
+            traceback.print_exc()
 
     def _send(self, topic: bytes, header: dict[str, Any], body: bytes = b"") -> None:
         self._socket.send_multipart([topic, json.dumps(header).encode(), body])
@@ -151,9 +154,9 @@ class Publisher:
         plan = plan_scene(scene, live.rig.format, PROGRAM_WIDTH)
         pictures = {}
         for name in names:
-            picture = live.pictures.get(name)
-            if picture:
-                pictures[name] = as_used(picture, live.inputs[name].looks)
+            picture, item = live.pictures.get(name), live.inputs.get(name)
+            if picture and item:
+                pictures[name] = as_used(picture, item.looks)
         frame = compose_frame(plan, pictures)
         self._send(PROGRAM, {}, picture_to_jpeg(picture_from_i420(frame), 82))
 

@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 
 from kettle_core.errors import EngineError, KettleError, RigError
+from kettle_web.uploads import MAX_REQUEST_BYTES, TOO_LARGE
 
 
 class TellErrorsMiddleware:
@@ -16,7 +17,9 @@ class TellErrorsMiddleware:
         self._get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        """Go on to the view."""
+        """Go on to the view, unless what is sent is too much to be read at all."""
+        if int(request.META.get("CONTENT_LENGTH") or 0) > MAX_REQUEST_BYTES:
+            return render(request, "kettle/sentence.html", {"sentence": TOO_LARGE}, status=413)
         return self._get_response(request)
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:

@@ -105,6 +105,8 @@ def add_material(*, rig: Rig, file: BinaryIO, name: str) -> list[Input]:
     finally:
         part.unlink(missing_ok=True)
     found = [d for d in services.devices() if d.id.startswith(PREFIX + path.name)]
+    if not found:
+        raise RigError(f"“{name[:60]}” was kept, but is not offered yet. Reload the page.", "file")
     return [add_device(rig=rig, device_id=d.id) for d in found]
 
 

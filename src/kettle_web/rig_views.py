@@ -13,7 +13,7 @@ from kettle_media.rig_file import MAX_FILE_BYTES
 from kettle_web import input_selectors, rig_services, services, views
 from kettle_web.forms import RigForm
 from kettle_web.input_forms import FileForm
-from kettle_web.models import Rig
+from kettle_web.models import Rig, Still
 
 
 @require_POST
@@ -83,7 +83,7 @@ def identify(request: HttpRequest, slug: str) -> HttpResponse:
 @require_safe
 def still(request: HttpRequest, slug: str, digest: str) -> FileResponse:
     """A picture of the rig's library."""
-    found = get_object_or_404(Rig.objects.get(slug=slug).stills, digest=digest)
+    found = get_object_or_404(Still, rig__slug=slug, digest=digest)
     if not found.path.is_file():
         raise Http404("The picture's file is missing.")
     return FileResponse(found.path.open("rb"), content_type="image/png")

@@ -4,27 +4,14 @@ from typing import Any
 
 from django.core.files.uploadhandler import FileUploadHandler, StopUpload
 
-from kettle_core.errors import KettleError
-
 MAX_MATERIAL_BYTES = 400_000_000
+# What a form has round its file.
+MAX_REQUEST_BYTES = MAX_MATERIAL_BYTES + 1_000_000
+TOO_LARGE = f"A file may have {MAX_MATERIAL_BYTES / 1e6:.0f} MB at most, so nothing was added."
 
 
 class LimitedUploadHandler(FileUploadHandler):
-    """Ends an upload that goes on for too long; what came is thrown away."""
-
-    def handle_raw_input(
-        self,
-        input_data: Any,
-        META: Any,  # noqa: N803 (Django calls it so)
-        content_length: int | None,
-        boundary: Any,
-        encoding: Any = None,
-    ) -> None:
-        """Refuse by the length that was announced, before anything is read."""
-        if (content_length or 0) > MAX_MATERIAL_BYTES + 1_000_000:
-            raise UploadTooLargeError(
-                f"A file may have {MAX_MATERIAL_BYTES / 1e6:.0f} MB at most, so nothing was added."
-            )
+    """Ends an upload that goes on for too long without having said so; nothing of it is kept."""
 
     def receive_data_chunk(self, raw_data: bytes, start: int) -> bytes:
         """Count while it comes."""
@@ -32,9 +19,5 @@ class LimitedUploadHandler(FileUploadHandler):
             raise StopUpload(connection_reset=True)
         return raw_data
 
-    def file_complete(self, file_size: int) -> None:
+    def file_complete(self, file_size: int) -> Any:
         """The next handler keeps the file."""
-
-
-class UploadTooLargeError(KettleError):
-    """An upload that was refused for its size."""

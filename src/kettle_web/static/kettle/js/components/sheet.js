@@ -22,6 +22,9 @@ export function mount(form) {
     if (!body) return;
     sortable = Sortable.create(body, {
       handle: "[data-handle]",
+      // The browser's own dragging knows neither touch nor the row's size.
+      forceFallback: true,
+      fallbackTolerance: 3,
       animation: matchMedia("(prefers-reduced-motion: reduce)").matches ? 0 : 120,
       onEnd: (/** @type {{item: HTMLElement, oldIndex?: number, newIndex?: number}} */ event) => {
         if (event.newIndex !== undefined && event.newIndex !== event.oldIndex) {
