@@ -233,9 +233,9 @@ class Recorder:
             engine_pid=os.getpid(),
         )
         folder.write_info(self.info)
-        stills = {i.id: i for i in rig.inputs if i.is_still and i.on}
-        for name in write_stills(stills, library, folder.stills_path) if stills else ():
-            self.info.notes.append(f"{stills[name].name}: its picture was not in the library.")
+        # Drawing and writing pictures would hold up the devices.
+        self._stills = threading.Thread(target=self._write_stills, args=(rig, library))
+        self._stills.start()
         self.tracks = {
             i.id: Track(folder, i, t, wait=not realtime)
             for i, t in zip(recorded, self.info.tracks, strict=True)
@@ -244,6 +244,11 @@ class Recorder:
         append_line(folder.path / "cues.jsonl", first)
         self.note("started", inputs=[i.id for i in recorded])
         self._events = (folder.path / "events.jsonl").open("a", buffering=1)
+
+    def _write_stills(self, rig: Rig, library: Path) -> None:
+        stills = {i.id: i for i in rig.inputs if i.is_still and i.on}
+        for name in write_stills(stills, library, self.folder.stills_path) if stills else ():
+            self.info.notes.append(f"{stills[name].name}: its picture was not in the library.")
 
     def note(self, what: str, **values: Any) -> None:
         """Write a line into the take's journal."""
@@ -306,6 +311,7 @@ class Recorder:
         for track in self.tracks.values():
             track.close()
         self._events.close()
+        self._stills.join()
         for track in self.tracks.values():
             if track.error:
                 self.info.notes.append(f"{track.input.name}: {track.error}")

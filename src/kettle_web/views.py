@@ -137,7 +137,7 @@ def _record(request: HttpRequest, rig: Rig, form: RecordForm) -> HttpResponse:
         "strip": selectors.level_strip(),
         "sounds": [i for i in values.inputs if i.on and not i.is_picture],
         "tracks": [i for i in values.inputs if i.has_track],
-        "sheet": selectors.patch_sheet(values),
+        "voice": values.voice_in(values.scenes[0]),
         "engine": services.status_or_message(),
         "last": rig.takes.exclude(state=Take.State.RECORDING).first(),
     }
