@@ -31,6 +31,7 @@ SVG_UNSAFE = re.compile(
     rb"(?:href|src)\s*=\s*[\"'](?!#|data:image/(?:png|jpeg))|url\(\s*[\"']?(?!#)",
     re.IGNORECASE,
 )
+SVG_PLAIN_DOCTYPE = re.compile(rb"<!DOCTYPE\s+svg[^>\[]*>", re.IGNORECASE)
 WRONG_FILE = (
     "“{name}” is not a picture that can be used, so nothing was added. "
     "Choose a PNG, JPEG, WebP or SVG file."
@@ -86,6 +87,8 @@ def _upright(image: Image.Image) -> Image.Image:
 
 
 def _svg_to_png(data: bytes, name: str) -> bytes:
+    # Drawing programs write one that only names the standard.
+    data = SVG_PLAIN_DOCTYPE.sub(b"", data, count=1)
     if SVG_UNSAFE.search(data):
         raise PictureError(
             f"“{name}” holds a script or fetches something from elsewhere, so it was not added. "
@@ -95,8 +98,8 @@ def _svg_to_png(data: bytes, name: str) -> bytes:
 
     try:
         text = data.decode("utf-8")
-        # Drawn as large as fits the side; fonts and files of this machine are not used.
-        made = resvg_py.svg_to_bytes(svg_string=text, width=SVG_SIDE_PX, skip_system_fonts=True)
+        # Drawn as wide as a frame; its text with the fonts of this machine.
+        made = resvg_py.svg_to_bytes(svg_string=text, width=SVG_SIDE_PX)
     except Exception as error:  # the renderer has no error class of its own
         raise PictureError(WRONG_FILE.format(name=name)) from error
     return bytes(made)

@@ -89,6 +89,7 @@ class Uploads(unittest.TestCase):
             (made("JPEG", (80, 40), exif=exif), (40, 80)),
             (made("WEBP", (30, 20)), (30, 20)),
             (SVG % b"", (1920, 1440)),
+            (b'<!DOCTYPE svg PUBLIC "-//W3C//DTD SVG 1.1//EN" "x.dtd">' + SVG % b"", (1920, 1440)),
         )
         for data, size in cases:
             png, width, height = picture_to_png(data, "any.exe")
