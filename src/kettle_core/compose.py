@@ -83,7 +83,8 @@ def compose_frame(plan: ScenePlan, pictures: Mapping[str, Picture]) -> Plane:
     """
     if plan.backdrop is None:
         frame = np.empty((plan.height * 3 // 2, plan.width), np.uint8)
-        if plan.layers[0].input_id not in pictures:
+        rearmost = pictures.get(plan.layers[0].input_id)
+        if rearmost is None or rearmost.cover is not None:
             frame = blank_i420(plan.width, plan.height, BACKDROP_RGB)
     else:
         frame = plan.backdrop.copy()

@@ -37,6 +37,8 @@ def record_take(
     rack = Rack(driver, clock)
     try:
         rack.set_inputs(i for i in rig.inputs if i.has_track)
+        while rack.is_opening():
+            rack.step()
         rack.need_all()
         folder = TakeFolder.create(path)
         start_ns = clock.now_ns() + LEAD_NS

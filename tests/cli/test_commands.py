@@ -6,6 +6,8 @@ import sys
 import unittest
 from pathlib import Path
 
+from django.test import tag
+
 from kettle_core.rig_data import rig_to_dict
 from kettle_studio.demo import demo_rig
 from tests.fixtures import ROOT, copied_take
@@ -47,6 +49,14 @@ class Commands(unittest.TestCase):
                 "drift_ppm", "true_offset_ms", "true_drift_ppm"}  # fmt: skip
         self.assertTrue(all(keys <= row.keys() for row in found["tracks"]))
         self.assertIn("headset", kettle("inspect", out).stdout)
+
+    @tag("realtime")
+    def test_a_take_in_real_time_has_every_track(self):
+        out = ROOT / "by-the-wall-clock"
+        done = kettle("take", "--rig", "demo", "--seconds", 2, "--out", out)
+        self.assertIn("2.000 s, 4 tracks", done.stdout, done.stderr)
+        found = json.loads(kettle("inspect", out, "--json").stdout)["tracks"]
+        self.assertTrue(all(row["duration_s"] > 1 for row in found), found)
 
     def test_inputs_are_listed_and_rigs_carried(self):
         devices = {d["id"]: d for d in json.loads(kettle("inputs", "--json").stdout)}

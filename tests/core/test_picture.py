@@ -94,6 +94,16 @@ class Turning(unittest.TestCase):
             corner = 126 if shape == "rectangle" else 16
             self.assertAlmostEqual(int(frame.y[1, 1]), corner, delta=2)
 
+    def test_a_clear_picture_alone_shows_the_backdrop(self):
+        cover = np.zeros((64, 64), np.uint8)
+        white = plain(64, 64, (255, 255, 255))
+        layer = Layer("card", Box(0, 0, 64, 64), Box(0, 0, 64, 64))
+        plan = plan_scene(Scene("s", "S", (layer,), ()), Format(64, 64))
+        card = Picture(white.y, white.u, white.v, cover)
+        frame = picture_from_i420(compose_frame(plan, {"card": card}))
+        backdrop = picture_from_i420(compose_frame(plan, {}))
+        np.testing.assert_array_equal(frame.y, backdrop.y)
+
 
 class Scaling(unittest.TestCase):
     def test_one_to_one_changes_nothing(self):
