@@ -49,7 +49,11 @@ class Server:
         self._studio = Studio()
         self._drivers = Drivers(self._studio, FileDriver(data_dir / "material"))
         self._engine = Engine(self._drivers, WallClock(), data_dir / "pictures")
-        threading.Thread(target=self._studio.warm_up, name="warm up", daemon=True).start()
+        self._ending = threading.Event()
+        self._warming = threading.Thread(
+            target=self._studio.warm_up, args=(self._ending.is_set,), name="warm up"
+        )
+        self._warming.start()
         self._publisher = Publisher(self._engine, live_address(data_dir), self._more_status)
         self._running = True
         self._commands: dict[str, Callable[[dict[str, Any]], Any]] = {
@@ -154,8 +158,11 @@ class Server:
         while self._running:
             if self._socket.poll(500):
                 self._socket.send_json(self._answer(self._socket.recv()))
-        self._engine.close()
+        self._ending.set()
+        # The publishing thread asks the engine; it ends first.
         self._publisher.close()
+        self._engine.close()
+        self._warming.join()
         self._socket.close(linger=200)
 
     def _answer(self, message: bytes) -> dict[str, Any]:

@@ -1,7 +1,7 @@
 """The studio as a driver: which devices are plugged in, with clocks drawn from a seed."""
 
 import threading
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -74,9 +74,11 @@ class Studio:
                 return
         raise DeviceError(f"The studio's computer has no switch “{key}” for {device_id}.")
 
-    def warm_up(self) -> None:
+    def warm_up(self, stop: Callable[[], bool] = lambda: False) -> None:
         """Draw and synthesise what every device needs, so that opening them takes no time."""
         for info in self.list_devices():
+            if stop():
+                return
             try:
                 self.open_device(info.id, info.largest_mode, 0).close()
             except DeviceError:

@@ -79,9 +79,9 @@ class Published(unittest.TestCase):
         scene = Scene("scene-1", "One", (), ())
         self.rig = Rig("Rig", (*items, card, off), (scene,), Format(640, 360, Fraction(30)))
         self.engine = Engine(self.studio, WallClock(), folder)
-        self.addCleanup(self.engine.close)
         address = f"inproc://published-{os.getpid()}-{self._testMethodName}"
         self.publisher = Publisher(self.engine, address, dict)
+        self.addCleanup(self.engine.close)
         self.addCleanup(self.publisher.close)
         self.socket = zmq.Context.instance().socket(zmq.SUB)
         self.addCleanup(self.socket.close, 0)
