@@ -9,6 +9,7 @@ import zmq
 from kettle_core.errors import EngineError, RigError
 from kettle_engine.protocol import command_address
 
+LOOK_MS = 500
 NOT_RUNNING = (
     "The recording engine is not running, so nothing can be shown or recorded. "
     "Start everything with ./kettle demo or ./kettle serve."
@@ -38,7 +39,7 @@ class EngineClient:
         try:
             socket.connect(self._address)
             socket.send_json({"do": do, **values})
-            if not socket.poll(self._timeout_ms):
+            if not self._answered(socket):
                 raise EngineError(
                     "The recording engine does not answer; a take that is being recorded goes on. "
                     "Wait a little, then reload the page."
@@ -53,6 +54,16 @@ class EngineClient:
                 raise RigError(answer["error"], answer["field"])
             raise EngineError(answer["error"])
         return answer["ok"]
+
+    def _answered(self, socket: zmq.Socket[bytes]) -> bool:
+        """Wait for the answer, but not for an engine that has gone meanwhile."""
+        left_ms = self._timeout_ms
+        while left_ms > 0:
+            if socket.poll(min(left_ms, LOOK_MS)):
+                return True
+            left_ms -= LOOK_MS
+            self._need_listener()
+        return False
 
     def _need_listener(self) -> None:
         """Raise EngineError at once where nobody listens, not after the time limit."""

@@ -51,6 +51,7 @@ class Live:
     meters: dict[str, Meter] = field(default_factory=dict)
     watches: dict[str, PictureWatch] = field(default_factory=dict)
     spares_until_ns: int = 0
+    owner: str = ""
 
     def states(self, now_s: float) -> dict[str, InputState]:
         """How every open input is."""
@@ -227,10 +228,11 @@ class Engine:
             return FINISHING
         return WATCHING if self.live else IDLE
 
-    def open_rig(self, rig: Rig, spares: bool = False) -> None:
+    def open_rig(self, rig: Rig, spares: bool = False, owner: str = "") -> None:
         """Open a rig's devices; those that are open already stay so.
 
-        With `spares` also every device that the rig does not use, for some seconds.
+        With `spares` also every device that the rig does not use, for some seconds. `owner`
+        says whose rig it is, so that pages of another one can tell.
         """
         if self.state not in (IDLE, WATCHING):
             if self.live and _devices(self.live.rig) == _devices(rig):
@@ -240,6 +242,7 @@ class Engine:
         if self.live is None:
             self.live = Live(rig, Rack(self._driver, self.clock))
             self.set_wanted(self._watched)
+        self.live.owner = owner or self.live.owner
         if spares:
             self.live.spares_until_ns = self.clock.now_ns() + SPARES_FOR_NS
         self._fill(self.live, rig)
@@ -356,6 +359,7 @@ class Engine:
             found["starts_in_s"] = max(0.0, (self._start_ns - now_ns) / NS_PER_S)
         if self.live:
             states = self.live.states(now_ns / NS_PER_S)
+            found["rig"], found["rig_name"] = self.live.owner, self.live.rig.name
             found["inputs"] = {name: vars(state) for name, state in states.items()}
         recorder = self._recorder
         if recorder and self.live:

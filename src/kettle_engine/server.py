@@ -139,8 +139,8 @@ class Server:
 
     def _open_rig(self, command: dict[str, Any]) -> None:
         rig = rig_from_dict(command["rig"])
-        spares = bool(command.get("spares"))
-        self._engine.call(lambda: self._engine.open_rig(rig, spares))
+        spares, owner = bool(command.get("spares")), str(command.get("owner", ""))
+        self._engine.call(lambda: self._engine.open_rig(rig, spares, owner))
 
     def _record(self, command: dict[str, Any]) -> None:
         rig = rig_from_dict(command["rig"])

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from kettle_core.devices import DeviceInfo
+from kettle_core.devices import DeviceInfo, Mode
 from kettle_core.errors import RigError
 from kettle_core.layout import Box
 from kettle_core.region import (
@@ -143,6 +143,13 @@ def opacity(rig: Rig, item: Input, data: Values, _: list[DeviceInfo]) -> Rig:
     return with_input(rig, replace(item, looks=replace(item.looks, opacity=data["opacity"])))
 
 
+def still(rig: Rig, item: Input, data: Values, _: list[DeviceInfo]) -> Rig:
+    """Another picture of the library, which may be of another size."""
+    found = data["still"]
+    mode = Mode(found.width, found.height)
+    return with_input(rig, replace(item, still=found.digest, mode=mode))
+
+
 def own_sound(rig: Rig, item: Input, data: Values, devices: list[DeviceInfo]) -> Rig:
     """The webcam's own microphone off, or recorded without being heard."""
     device = own_microphone(item, devices)
@@ -184,6 +191,7 @@ CHANGES: dict[str, tuple[Change, str]] = {
     "events": (events, "pointer and keys changed"),
     "tone": (tone, "gain, downmix or delay changed"),
     "card": (card, "text card changed"),
+    "still": (still, "picture exchanged"),
     "opacity": (opacity, "opacity changed"),
     "own_sound": (own_sound, "own microphone changed"),
 }

@@ -243,6 +243,21 @@ class OpacityForm(forms.Form):
     )
 
 
+class StillForm(forms.Form):
+    """Which picture of the rig's library an input shows."""
+
+    digest = forms.ChoiceField(
+        label="Picture of the library",
+        error_messages={
+            "invalid_choice": "This picture is not in the rig's library, so the old one was kept."
+        },
+    )
+
+    def __init__(self, *args: Any, choices: Sequence[tuple[str, str]], **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["digest"].choices = choices  # type: ignore[attr-defined]
+
+
 class FileForm(forms.Form):
     """A file to take in."""
 

@@ -2,6 +2,7 @@
 
 import json
 import time
+from collections.abc import Iterable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -29,10 +30,11 @@ from kettle_web.input_forms import (
     OpacityForm,
     OwnSoundForm,
     RegionForm,
+    StillForm,
     ToneForm,
     mode_key,
 )
-from kettle_web.models import Rig
+from kettle_web.models import Rig, Still
 
 HEARD_FOR_S = 1800
 
@@ -43,6 +45,7 @@ def input_forms(
     devices: list[DeviceInfo],
     part: str = "",
     data: Any = None,
+    stills: Iterable[Still] = (),
 ) -> dict[str, forms.Form]:
     """Every form of an input's page by its part; the one that came in is bound."""
 
@@ -75,6 +78,9 @@ def input_forms(
         card = vars(item.card) | {"clear": not item.card.backdrop}
         card["backdrop"] = card["backdrop"] or "#22333b"
         found["card"] = made("card", CardForm, card)
+    if item.still:
+        choices = [(s.digest, f"{s.name} · {s.width} × {s.height} px") for s in stills]
+        found["still"] = made("still", StillForm, {"digest": item.still}, choices=choices)
     if item.is_still:
         found["opacity"] = made("opacity", OpacityForm, {"opacity": item.looks.opacity})
     microphone = input_changes.own_microphone(item, devices)

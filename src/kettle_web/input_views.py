@@ -117,7 +117,8 @@ def _page(
         "page": "inputs",
         "input": item,
         "line": selectors.input_line(item),
-        "forms": forms or input_selectors.input_forms(values, item, devices),
+        "forms": forms
+        or input_selectors.input_forms(values, item, devices, stills=rig.stills.all()),
         "device": next((d for d in devices if d.id == item.device), None),
         "strip": selectors.level_strip(),
         "engine": services.status_or_message(),
@@ -136,7 +137,8 @@ def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     rig, item = _rig_and_input(slug, input_id)
     values, part = rig.values, request.POST.get("part", "")
     devices = [] if part in ("name", "on") else services.devices()
-    forms = input_selectors.input_forms(values, item, devices, part, request.POST)
+    stills = list(rig.stills.all())
+    forms = input_selectors.input_forms(values, item, devices, part, request.POST, stills)
     if part not in forms:
         raise RigError("This can't be set for this input. Reload the page.", part)
     if not forms[part].is_valid():
@@ -146,8 +148,11 @@ def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
             return views.patch_sheet_page(request, rig, wrong=wrong)
         return _page(request, rig, item, part, forms)
     change, words = input_changes.CHANGES[part]
+    data = forms[part].cleaned_data
+    if part == "still":
+        data["still"] = next(s for s in stills if s.digest == data["digest"])
     try:
-        changed = change(values, item, forms[part].cleaned_data, devices)
+        changed = change(values, item, data, devices)
     except EngineError:
         raise
     except KettleError as error:

@@ -28,6 +28,10 @@ LOOK_EVERY_S = 0.3
 SPARES_EVERY_S = 2.0
 QUEUED = 24
 MOST_PICTURES = 64
+ELSEWHERE = (
+    "The rig “{name}” was opened on another page, so its inputs are live now and not these. "
+    "Reload this page to see these again."
+)
 Message = tuple[bytes, bytes, bytes]
 
 
@@ -99,6 +103,7 @@ class LiveConsumer(AsyncWebsocketConsumer):
         query = parse_qs(self.scope["query_string"].decode(errors="replace"))
         wanted = ",".join(query.get("want", [])).split(",")
         self._spares = "spares" in query
+        self._slug = self.scope["url_route"]["kwargs"]["slug"]
         self._topics = {STATUS, *(TOPICS[name] for name in wanted if name in TOPICS)}
         self._queue: asyncio.Queue[Message] = asyncio.Queue(QUEUED)
         await self.accept()
@@ -145,11 +150,14 @@ class LiveConsumer(AsyncWebsocketConsumer):
                 await self.send(bytes_data=name.encode() + b"\0" + body)
             else:
                 kind = "levels" if topic == LEVELS else "status"
-                await self.send(text_data=json.dumps({"kind": kind, "values": json.loads(header)}))
+                values = json.loads(header)
+                if values.get("rig", self._slug) not in ("", self._slug):
+                    values["message"] = ELSEWHERE.format(name=values["rig_name"])
+                await self.send(text_data=json.dumps({"kind": kind, "values": values}))
 
     async def _watch(self) -> None:
         """Have the rig open as it is now, again after the engine was away, and say so meanwhile."""
-        slug = self.scope["url_route"]["kwargs"]["slug"]
+        slug = self._slug
         opened: object = None
         asked_at = 0.0
         while True:
@@ -161,7 +169,9 @@ class LiveConsumer(AsyncWebsocketConsumer):
             try:
                 stamp, document = await sync_to_async(_rig, thread_sensitive=False)(slug)
                 if document and (lapsed or stamp != opened):
-                    await sync_to_async(_open_rig, thread_sensitive=False)(document, self._spares)
+                    await sync_to_async(_open_rig, thread_sensitive=False)(
+                        slug, document, self._spares
+                    )
                     opened, asked_at = stamp, now
             except KettleError as error:
                 opened = None
@@ -179,5 +189,5 @@ def _rig(slug: str) -> tuple[object, dict[str, Any] | None]:
     return found or (None, None)
 
 
-def _open_rig(document: dict[str, Any], spares: bool) -> None:
-    services.engine().ask("open_rig", rig=document, spares=spares)
+def _open_rig(slug: str, document: dict[str, Any], spares: bool) -> None:
+    services.engine().ask("open_rig", rig=document, spares=spares, owner=slug)

@@ -4,8 +4,8 @@ from typing import Any
 
 from django.contrib import messages
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect
-from django.views.decorators.http import require_POST, require_safe
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from kettle_core.errors import RigError
 from kettle_core.rig_data import rig_from_dict
@@ -22,11 +22,23 @@ def rename(request: HttpRequest, slug: str) -> HttpResponse:
     rig = get_object_or_404(Rig, slug=slug)
     form = RigForm(request.POST)
     if not form.is_valid():
-        messages.error(request, str(form.errors["name"][0]))
-        return redirect(rig)
+        text = request.POST.get("name", "")
+        wrong = {"rig": rig.slug, "text": text, "error": str(form.errors["name"][0])}
+        return views.patch_sheet_page(request, rig, wrong=wrong)
     document = {**rig.document, "name": form.cleaned_data["name"]}
     services.change_rig(rig=rig, values=rig_from_dict(document), words="rig renamed")
     return redirect(rig)
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def delete(request: HttpRequest, slug: str) -> HttpResponse:
+    """Ask, since it can't be taken back; then delete. Takes stay."""
+    rig = get_object_or_404(Rig, slug=slug)
+    if request.method == "POST":
+        rig.delete()
+        messages.info(request, f"The rig “{rig.name}” was deleted. Its takes are still here.")
+        return redirect("start")
+    return render(request, "kettle/delete_rig.html", {"rig": rig, "page": ""})
 
 
 @require_POST

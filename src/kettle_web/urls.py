@@ -11,6 +11,7 @@ urlpatterns = [
     path("rigs/<slug:slug>/crosspoint/", views.set_crosspoint, name="set-crosspoint"),
     path("rigs/<slug:slug>/undo/", views.undo, name="undo"),
     path("rigs/<slug:slug>/rename/", rig_views.rename, name="rename-rig"),
+    path("rigs/<slug:slug>/delete/", rig_views.delete, name="delete-rig"),
     path("rigs/<slug:slug>/duplicate/", rig_views.duplicate, name="duplicate-rig"),
     path("rigs/<slug:slug>/export/", rig_views.export, name="export-rig"),
     path("rigs/<slug:slug>/identify/", rig_views.identify, name="identify"),

@@ -204,6 +204,13 @@ class Adding(InputCase):
         self.assertEqual(b"".join(still.streaming_content)[:4], b"\x89PNG")
         self.add("still", digest=item.still)
         self.assertEqual(self.input("kettle-mark-2").still, item.still)
+        self.add("picture", file=picture("Wide mark.png", (80, 20)))
+        wide = self.input("wide-mark")
+        page = self.save("kettle-mark", "still", digest=wide.still)
+        self.assertContains(page, "80 × 20 px")
+        self.assertEqual(self.input("kettle-mark").size, (80, 20))
+        page = self.save("kettle-mark", "still", digest="0" * 64)
+        self.assertContains(page, "not in the rig&#x27;s library", status_code=400)
 
     def test_what_can_not_be_added_is_told_where_it_was_chosen(self):
         before = len(self.rig.values.inputs)
@@ -254,8 +261,20 @@ class Carrying(InputCase):
         self.assertTrue(copy.stills.get().path.is_file())
         page = self.client.post(reverse("duplicate-rig", args=["demo"]), follow=True)
         self.assertContains(page, "a copy of “Bench rig”")
-        self.client.post(reverse("rename-rig", args=["bench-rig"]), {"name": "Import"})
+        rename = reverse("rename-rig", args=["bench-rig"])
+        self.client.post(rename, {"name": "Import"})
         self.assertEqual(Rig.objects.get(slug="bench-rig").values.name, "Import")
+        page = self.client.post(rename, {"name": "x" * 90})
+        self.assertContains(page, "has at most 80 characters", status_code=400)
+        self.assertContains(page, "x" * 90, status_code=400)
+
+    def test_a_rig_is_deleted_only_after_asking(self):
+        address = reverse("delete-rig", args=["demo"])
+        self.assertContains(self.client.get(address), "this can’t be undone")
+        self.assertTrue(Rig.objects.exists())
+        page = self.client.post(address, follow=True)
+        self.assertContains(page, "was deleted. Its takes are still here.")
+        self.assertContains(page, "There is no rig yet.")
 
     def test_what_is_not_there_is_reported(self):
         data = self.client.get(reverse("export-rig", args=["demo"])).content

@@ -103,6 +103,19 @@ class WithEngine(TransactionTestCase):
         program = self.receive("program", lambda seen: "program" in seen)
         self.assertNotIn("levels", program)
 
+    def test_a_page_says_when_another_rig_was_opened(self):
+        other = {**self.rig.document, "name": "Other rig"}
+
+        def open_other(seen):
+            if "levels" in seen and "opened" not in seen:
+                seen["opened"] = True
+                services.engine().ask("open_rig", rig=other, owner="other")
+
+        seen = self.receive(
+            "levels", lambda seen: "message" in seen.get("status", {}), more=open_other
+        )
+        self.assertIn("“Other rig” was opened on another page", seen["status"]["message"])
+
     def test_a_page_from_elsewhere_gets_no_socket(self):
         async def connect():
             headers = [(b"origin", b"http://elsewhere.example")]
