@@ -24,7 +24,6 @@ def _scaled(box: tuple[int, ...], scale: float) -> tuple[int, ...]:
     return tuple(round(v * scale / 2) * 2 for v in box)
 
 
-@lru_cache(maxsize=2)
 def _background(height: int) -> NDArray[np.uint8]:
     scale = height / HEIGHT
     width = round(WIDTH * scale)
