@@ -116,6 +116,9 @@ def undo(request: HttpRequest, slug: str) -> HttpResponse:
     words = services.undo_change(rig=rig, again=again)
     if words:
         messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
+    input_id = request.POST.get("input", "")
+    if input_id in [i.id for i in rig.values.inputs]:
+        return redirect("input", slug, input_id)
     return redirect(rig)
 
 

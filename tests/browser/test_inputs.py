@@ -160,6 +160,16 @@ class Inputs(BrowserCase):
         self.check_page()
         page.get_by_label("Whole display").check()
         expect(region).to_have_count(0)
+        # Two fields set at once are both kept, and what is being typed is not lost by a save.
+        page.get_by_label("Keys").uncheck()
+        page.get_by_label("Name").fill("Sheet displ")
+        page.keyboard.type("ay")
+        self.saved()
+        expect(page.get_by_label("Name")).to_have_value("Sheet display")
+        page.keyboard.press("Tab")
+        expect(page.get_by_role("heading", name="Sheet display")).to_be_visible()
+        page.reload()
+        expect(page.get_by_label("Keys")).not_to_be_checked()
 
     def test_4_unplugged_while_watching_and_taken_up_again(self):
         page = self.page

@@ -149,6 +149,9 @@ class Setting(InputCase):
         self.assertEqual((card.text, card.backdrop), ("One\nTwo", ""))
         self.save("title", "opacity", opacity="40")
         self.assertEqual(self.input("title").looks.opacity, 40)
+        undo = self.client.post(reverse("undo", args=["demo"]), {"input": "title"})
+        self.assertRedirects(undo, reverse("input", args=["demo", "title"]))
+        self.assertEqual(self.input("title").looks.opacity, 100)
         page = self.save("title", "opacity", opacity="140")
         self.assertContains(page, "can&#x27;t be above 100 %", status_code=400)
         for field, value in (("text", " "), ("size_px", "9999"), ("colour", "red")):

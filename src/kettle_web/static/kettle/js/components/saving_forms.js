@@ -33,6 +33,12 @@ export function mount() {
     }
   };
 
+  // A form that was exchanged meanwhile still has what was set in it.
+  const queue = (/** @type {HTMLFormElement} */ form, /** @type {HTMLElement | null} */ button) => {
+    const data = new FormData(form, button?.isConnected ? button : null);
+    last = last.then(() => send(form.action, data));
+  };
+
   const hide = () => {
     for (const button of document.querySelectorAll("form[data-save] [data-without-script]")) {
       /** @type {HTMLElement} */ (button).hidden = true;
@@ -47,7 +53,7 @@ export function mount() {
       window.clearTimeout(timers.get(form));
       timers.set(
         form,
-        window.setTimeout(() => form.requestSubmit(), SETTLE_MS),
+        window.setTimeout(() => queue(form, null), SETTLE_MS),
       );
     },
     { signal: stop.signal },
@@ -60,8 +66,7 @@ export function mount() {
       event.preventDefault();
       window.clearTimeout(timers.get(form));
       const button = /** @type {HTMLButtonElement | null} */ (event.submitter);
-      const data = new FormData(form, button);
-      last = last.then(() => send(form.action, data));
+      queue(form, button);
     },
     { signal: stop.signal },
   );

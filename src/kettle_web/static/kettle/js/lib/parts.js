@@ -7,7 +7,11 @@
  */
 export function swapParts(html) {
   const fresh = new DOMParser().parseFromString(html, "text/html");
-  const focused = document.activeElement?.id;
+  const active = /** @type {HTMLInputElement | null} */ (document.activeElement);
+  const focused = active?.id;
+  const typed = active?.matches("input[type=text], input[type=number], textarea")
+    ? active.value !== active.defaultValue && active.value
+    : false;
   for (const part of document.querySelectorAll("[data-part]")) {
     const name = /** @type {HTMLElement} */ (part).dataset.part ?? "";
     const next = fresh.querySelector(`[data-part="${CSS.escape(name)}"]`);
@@ -26,7 +30,10 @@ export function swapParts(html) {
     part.replaceWith(kept);
   }
   if (focused && document.activeElement?.id !== focused) {
-    document.getElementById(focused)?.focus({ preventScroll: true });
+    const field = document.getElementById(focused);
+    field?.focus({ preventScroll: true });
+    // What is being typed is not saved yet, so the fresh copy does not have it.
+    if (typed !== false && field) /** @type {HTMLInputElement} */ (field).value = typed;
   }
   document.dispatchEvent(new CustomEvent("parts:swapped"));
 }
