@@ -9,7 +9,7 @@ from kettle_cli.paths import DATA
 from kettle_core.errors import EngineError, RigError
 from kettle_engine.client import EngineClient
 from kettle_engine.drivers import Drivers
-from kettle_engine.server import device_to_dict
+from kettle_engine.protocol import device_from_dict, device_to_dict
 from kettle_media.file_driver import FileDriver
 from kettle_media.rig_file import read_rig_file
 from kettle_studio.driver import Studio
@@ -66,15 +66,9 @@ def import_rig(options: Namespace) -> int:
     """Make a rig from a file and tell what is not plugged in here."""
     data = read_rig_file(options.file)
     _need_django()
-    from kettle_core.devices import DeviceInfo
-    from kettle_core.rig_data import mode_from_dict
     from kettle_web import rig_services
 
-    plugged_in = []
-    for row in _devices():
-        modes = ({k: v for k, v in m.items() if k != "words"} for m in row["modes"])
-        made = tuple(mode_from_dict(m) for m in modes)
-        plugged_in.append(DeviceInfo(row["id"], row["name"], row["kind"], made))
+    plugged_in = [device_from_dict(row) for row in _devices()]
     rig, told = rig_services.import_rig(data=data, plugged_in=plugged_in)
     print(f"{rig.slug}: {rig.name}, {len(rig.values.inputs)} inputs")
     for substitution in told:

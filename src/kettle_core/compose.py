@@ -12,12 +12,14 @@ from kettle_core.picture import (
     Plane,
     blank_i420,
     blend_plane,
+    crop_picture,
     ellipse_alpha,
     paste,
     picture_from_i420,
     scale_picture,
+    turn_picture,
 )
-from kettle_core.rig import Format, Scene
+from kettle_core.rig import Format, Looks, Scene
 
 BACKDROP_RGB = (0x22, 0x33, 0x3B)
 
@@ -66,6 +68,24 @@ def plan_scene(scene: Scene, format_: Format, width: int = 0) -> ScenePlan:
     covered = layers and layers[0].shape == "rectangle" and layers[0].box == frame
     backdrop = None if covered else blank_i420(frame.width, frame.height, BACKDROP_RGB)
     return ScenePlan(frame.width, frame.height, layers, backdrop)
+
+
+def as_used(picture: Picture, looks: Looks) -> Picture:
+    """A device's picture as its input uses it: cropped, turned, mirrored.
+
+    Parameters
+    ----------
+    picture : Picture, as the device gave it
+    looks : Looks; a crop that does not lie on the picture is left out
+
+    Returns
+    -------
+    Picture
+        Its planes may be views of the source.
+    """
+    if looks.crop and Box(0, 0, picture.width, picture.height).holds(looks.crop):
+        picture = crop_picture(picture, looks.crop)
+    return turn_picture(picture, looks.turn, looks.mirrored)
 
 
 def compose_frame(plan: ScenePlan, pictures: Mapping[str, Picture]) -> Plane:

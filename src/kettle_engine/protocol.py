@@ -3,7 +3,12 @@
 import hashlib
 import os
 import tempfile
+from collections.abc import Mapping
 from pathlib import Path
+from typing import Any
+
+from kettle_core.devices import DeviceInfo
+from kettle_core.rig_data import mode_from_dict, mode_to_dict
 
 STATUS, LEVELS, PROGRAM, PICTURE = b"status", b"levels", b"program", b"picture/"
 TOPICS = (STATUS, LEVELS, PROGRAM, PICTURE)
@@ -26,3 +31,29 @@ def command_address(data_dir: Path) -> str:
 def live_address(data_dir: Path) -> str:
     """Where status, levels and pictures are published (PUB/SUB)."""
     return f"ipc://{socket_folder(data_dir)}/live"
+
+
+def device_to_dict(info: DeviceInfo) -> dict[str, Any]:
+    """A device as plain data, for pages and the command line."""
+    return {
+        "id": info.id,
+        "name": info.name,
+        "kind": info.kind,
+        "modes": [{**mode_to_dict(m), "words": m.in_words()} for m in info.modes],
+        "reported_latency_ms": info.reported_latency_ms,
+        "part_of": info.part_of,
+        "state": "busy" if info.busy else "free",
+    }
+
+
+def device_from_dict(row: Mapping[str, Any]) -> DeviceInfo:
+    """Read what `device_to_dict` wrote."""
+    return DeviceInfo(
+        row["id"],
+        row["name"],
+        row["kind"],
+        tuple(mode_from_dict(mode) for mode in row["modes"]),
+        row["reported_latency_ms"],
+        row["part_of"],
+        row["state"] == "busy",
+    )

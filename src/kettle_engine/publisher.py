@@ -11,7 +11,7 @@ from typing import Any
 
 import zmq
 
-from kettle_core.compose import compose_frame, plan_scene
+from kettle_core.compose import as_used, compose_frame, plan_scene
 from kettle_core.errors import KettleError
 from kettle_core.layout import Box, fit_inside
 from kettle_core.picture import (
@@ -197,13 +197,6 @@ class Publisher:
         if wanted != self._wanted:
             self._engine.call(lambda: self._engine.set_wanted(wanted))
             self._wanted = wanted
-
-
-def as_used(picture: Picture, looks: Looks) -> Picture:
-    """A device's picture cropped, turned and mirrored as its input says."""
-    if looks.crop and Box(0, 0, picture.width, picture.height).holds(looks.crop):
-        picture = crop_picture(picture, looks.crop)
-    return turn_picture(picture, looks.turn, looks.mirrored)
 
 
 def small_picture(picture: Picture, looks: Looks, width: int, height: int) -> Picture:

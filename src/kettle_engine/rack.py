@@ -117,9 +117,15 @@ class Rack:
 
     def set_wanted(self, input_ids: frozenset[str] | None) -> None:
         """Whose pictures are wanted now; others are looked at twice a second. None: all."""
-        if input_ids != self._wanted:
-            self._wanted = input_ids
-            self._plan()
+        if input_ids == self._wanted:
+            return
+        before = [s for s in self.sources.values() if self._is_wanted(s)]
+        self._wanted = input_ids
+        for source in self.sources.values():
+            if self._is_wanted(source) and source not in before and source.device:
+                # What piled up while nobody looked is not wanted now either.
+                self._catch_up(source, source.device)
+        self._plan()
 
     def is_opening(self) -> bool:
         """Whether a device is still being opened for the first time."""
@@ -170,11 +176,8 @@ class Rack:
             return None
         try:
             delivery = self._read(source, source.device, due_ns)
-        except DeviceError as error:
-            self._lose(source, error.state, str(error))
-            delivery = None
         except Exception as error:  # a driver's mistake must not end a take of other devices
-            self._lose(source, FAULT, f"{source.device_id} failed: {error!r}"[:200])
+            self._fail(source, error)
             delivery = None
         self._push(source)
         return delivery
@@ -188,12 +191,7 @@ class Rack:
         self._opener.shutdown(wait=False)
 
     def _read(self, source: Source, device: Device, due_ns: int) -> Delivery | None:
-        if device.mode != source.mode:
-            raise DeviceError(
-                f"{device.info.name} gives {device.mode.in_words()} instead of "
-                f"{source.mode.in_words()}.",
-                "changed",
-            )
+        _need_mode(device, source.mode)
         master_ns = self.clock.now_ns()
         late_ns = master_ns - due_ns
         lost = 0
@@ -240,26 +238,34 @@ class Rack:
         source.pending = None
         try:
             device = opened.result()
-            if device.mode != source.mode:
+            try:
+                _need_mode(device, source.mode)
+            except DeviceError:
                 device.close()
-                raise DeviceError(
-                    f"{device.info.name} gives {device.mode.in_words()} instead of "
-                    f"{source.mode.in_words()}.",
-                    "changed",
-                )
+                raise
             # Opening took its time: the device begins where the clock is now.
             device.skip_to(self.clock.now_ns())
-        except DeviceError as error:
-            self._lose(source, error.state, str(error))
-            return
         except Exception as error:  # as in `step`
-            self._lose(source, FAULT, f"{source.device_id} failed: {error!r}"[:200])
+            self._fail(source, error)
             return
         source.device, source.expected = device, None
         if source.state != OPENING:
             source.restarted = True
             self.changes.append(Change(source, LIVE, f"{device.info.name} is back."))
         source.state, source.sentence = LIVE, ""
+
+    def _catch_up(self, source: Source, device: Device) -> None:
+        try:
+            device.skip_to(self.clock.now_ns())
+            source.expected = None
+        except Exception as error:  # as in `step`
+            self._fail(source, error)
+
+    def _fail(self, source: Source, error: Exception) -> None:
+        if isinstance(error, DeviceError):
+            self._lose(source, error.state, str(error))
+        else:
+            self._lose(source, FAULT, f"{source.device_id} failed: {error!r}"[:200])
 
     def _lose(self, source: Source, state: str, sentence: str) -> None:
         if source.device:
@@ -295,6 +301,15 @@ class Rack:
             if not soon and not self._is_wanted(source):
                 due_ns = max(due_ns, now_ns + UNWANTED_NS)
         heapq.heappush(self._due, (due_ns, next(self._order), source))
+
+
+def _need_mode(device: Device, mode: Mode) -> None:
+    """Raise DeviceError where a device delivers another mode than it should."""
+    if device.mode != mode:
+        raise DeviceError(
+            f"{device.info.name} gives {device.mode.in_words()} instead of {mode.in_words()}.",
+            "changed",
+        )
 
 
 def _close_unwanted(opened: "Future[Device]") -> None:

@@ -14,14 +14,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kettle_core.compose import as_used
 from kettle_core.devices import BLOCK_SAMPLES, Event
 from kettle_core.errors import TakeError
-from kettle_core.picture import (
-    crop_picture,
-    picture_from_i420,
-    picture_to_i420,
-    turn_picture,
-)
+from kettle_core.picture import picture_from_i420, picture_to_i420
 from kettle_core.rig import Input, Looks, Rig
 from kettle_core.rig_data import mode_to_dict, rig_to_dict
 from kettle_core.timing import NS_PER_S
@@ -149,14 +145,15 @@ class Track:
         missing = max(0, round((device_ns - at_ns) * rate_hz / NS_PER_S))
         if missing < 2:
             return
+        # One for all: a device may have been away for hours.
+        silence = np.zeros((self.input.mode.channels, BLOCK_SAMPLES), np.float32)
         for start in range(0, missing, BLOCK_SAMPLES):
             samples = min(BLOCK_SAMPLES, missing - start)
             silent_ns = at_ns + start * NS_PER_S // rate_hz
             share = (start + samples) / (missing + BLOCK_SAMPLES)
             stamp_ns = last_master_ns + round((master_ns - last_master_ns) * share)
             pts_ns = self._first[1] + silent_ns - self._first[0]
-            silence = np.zeros((self.input.mode.channels, samples), np.float32)
-            self._put(Item(no, silent_ns, stamp_ns, pts_ns, 1, silence))
+            self._put(Item(no, silent_ns, stamp_ns, pts_ns, 1, silence[:, :samples]))
 
     def close(self) -> None:
         """Write what is queued and end the files."""
@@ -343,13 +340,10 @@ def check_room(folder: TakeFolder, reserve_bytes: int) -> None:
 
 
 def _as_used(data: NDArray[Any], looks: Looks) -> NDArray[Any]:
-    """A device's picture cropped, turned and mirrored as the input says, as an I420 buffer."""
+    """A device's I420 buffer as its input uses it, as another one if anything differs."""
     if looks.crop is None and not looks.turn and not looks.mirrored:
         return data
-    picture = picture_from_i420(data)
-    if looks.crop:
-        picture = crop_picture(picture, looks.crop)
-    return picture_to_i420(turn_picture(picture, looks.turn, looks.mirrored))
+    return picture_to_i420(as_used(picture_from_i420(data), looks))
 
 
 def _track_info(item: Input, rack: Rack) -> dict[str, Any]:

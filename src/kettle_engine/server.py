@@ -15,17 +15,21 @@ from typing import Any
 import cv2
 import zmq
 
-from kettle_core.devices import DeviceInfo
 from kettle_core.errors import EngineError, KettleError
 from kettle_core.hearing import apply_gain, measure_voice, propose_gain_db
 from kettle_core.rig import rig_of_devices
-from kettle_core.rig_data import mode_to_dict, rig_from_dict, rig_to_dict
+from kettle_core.rig_data import rig_from_dict, rig_to_dict
 from kettle_engine.client import EngineClient
 from kettle_engine.clock import WallClock
 from kettle_engine.drivers import Drivers
 from kettle_engine.engine import Engine
 from kettle_engine.meter import KEPT_S
-from kettle_engine.protocol import command_address, live_address, socket_folder
+from kettle_engine.protocol import (
+    command_address,
+    device_to_dict,
+    live_address,
+    socket_folder,
+)
 from kettle_engine.publisher import Publisher, machine_status
 from kettle_media.file_driver import FileDriver
 from kettle_media.repair import find_unfinished, repair_take
@@ -177,19 +181,6 @@ class Server:
     def end(self, *_: object) -> None:
         """Leave the loop at the next look."""
         self._running = False
-
-
-def device_to_dict(info: DeviceInfo) -> dict[str, Any]:
-    """A device as plain data, for pages and the command line."""
-    return {
-        "id": info.id,
-        "name": info.name,
-        "kind": info.kind,
-        "modes": [{**mode_to_dict(m), "words": m.in_words()} for m in info.modes],
-        "reported_latency_ms": info.reported_latency_ms,
-        "part_of": info.part_of,
-        "state": "busy" if info.busy else "free",
-    }
 
 
 def main() -> int:

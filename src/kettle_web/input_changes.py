@@ -68,8 +68,7 @@ def root_device(item: Input, devices: list[DeviceInfo]) -> DeviceInfo | None:
     """The display that an input's window or tab is a part of, or its own device."""
     by_id = {d.id: d for d in devices}
     own = by_id.get(item.device)
-    root = by_id.get(own.part_of, own) if own and own.part_of and own.is_picture else own
-    return root or by_id.get(item.device.partition("/")[0])
+    return by_id.get(own.part_of, own) if own else None
 
 
 def nearest_rate(target: DeviceInfo, item: Input) -> Any:

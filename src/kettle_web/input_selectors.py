@@ -3,7 +3,6 @@
 import json
 import time
 from collections.abc import Iterable
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +11,6 @@ from django.conf import settings
 
 from kettle_core.devices import DeviceInfo
 from kettle_core.errors import EngineError
-from kettle_core.layout import Box
 from kettle_core.region import aspect_in_words
 from kettle_core.rig import Input
 from kettle_core.rig import Rig as RigValues
@@ -95,7 +93,8 @@ def capture_choices(item: Input, devices: list[DeviceInfo]) -> list[tuple[str, s
     """Whole, region, and every window and tab of an input's display."""
     root = input_changes.root_device(item, devices)
     if root is None:
-        return [(item.device, f"{item.name} (not plugged in)")]
+        others = [(d.id, f"Whole {d.kind} “{d.name}”") for d in devices if d.kind == "display"]
+        return [(item.device, f"{item.name} (not plugged in)"), *others]
     choices = [(root.id, f"Whole {root.kind}"), (input_changes.REGION, "A region of it")]
     for part in devices:
         if part.part_of == root.id and part.is_picture:
@@ -113,21 +112,14 @@ def picture_facts(values: RigValues, item: Input) -> dict[str, Any]:
                 scale = layer.box.width / layer.crop.width
                 words = "1:1, crisp" if layer.box.width == layer.crop.width else f"{scale:.0%}"
                 uses.append((scene.name, words))
-    seen_width, seen_height = input_changes.seen_size(item)
-    crop = input_changes.seen_crop(item)
+    of_width, of_height = input_changes.seen_size(item)
+    region = {**vars(input_changes.seen_crop(item)), "of_width": of_width, "of_height": of_height}
     return {
         "size": f"{width} × {height} px",
         "aspect": aspect_in_words(width, height),
         "uses": uses,
-        "seen_width": seen_width,
-        "seen_height": seen_height,
-        "region": percent_box(crop, seen_width, seen_height) if item.looks.crop else None,
+        "region": region if item.looks.crop else None,
     }
-
-
-def percent_box(box: Box, width: int, height: int) -> dict[str, Any]:
-    """A box with its numbers, for the script that draws it."""
-    return {**vars(box), "of_width": width, "of_height": height}
 
 
 def surroundings(item: Input) -> list[dict[str, Any]]:
@@ -150,17 +142,17 @@ def unused_devices(values: RigValues) -> list[dict[str, Any]]:
     """What is plugged in and not in the rig, in groups for the picture list."""
     used = {i.device for i in values.inputs}
     groups = (
-        ("Displays and tablets", ("display", "tablet"), False),
-        ("Windows and tabs", ("window", "tab"), True),
-        ("Webcams", ("webcam", "video-file"), False),
-        ("Sounds", ("microphone", "system-audio", "sound-file"), False),
+        ("Displays and tablets", ("display", "tablet")),
+        ("Windows and tabs", ("window", "tab")),
+        ("Webcams", ("webcam", "video-file")),
+        ("Sounds", ("microphone", "system-audio", "sound-file")),
     )
     devices = devices_or_none()
     found = []
-    for title, kinds, parts in groups:
+    for title, kinds in groups:
         rows = [d for d in devices if d.kind in kinds and d.id not in used]
         if rows:
-            found.append({"title": title, "devices": rows, "parts": parts})
+            found.append({"title": title, "devices": rows})
     return found
 
 
@@ -203,8 +195,3 @@ def heard(rig: Rig, item: Input) -> dict[str, Any] | None:
     proposed = found["proposed_gain_db"]
     found["is_set"] = proposed is not None and abs(item.tone.gain_db - proposed) < 0.05
     return dict(found)
-
-
-def whole(item: Input) -> Input:
-    """The input without its crop."""
-    return replace(item, looks=replace(item.looks, crop=None))

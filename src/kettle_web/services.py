@@ -12,9 +12,10 @@ from django.utils.text import slugify
 from kettle_core.devices import DeviceInfo
 from kettle_core.errors import EngineError, TakeError
 from kettle_core.rig import Rig as RigValues
-from kettle_core.rig_data import mode_from_dict, rig_to_dict
+from kettle_core.rig_data import rig_to_dict
 from kettle_engine.client import EngineClient
 from kettle_engine.engine import COUNTDOWN, FINISHING
+from kettle_engine.protocol import device_from_dict
 from kettle_media.take_folder import RECORDING, TakeFolder, TakeInfo
 from kettle_studio.demo import demo_rig
 from kettle_web.models import Rig, Take
@@ -89,20 +90,7 @@ def undo_change(*, rig: Rig, again: bool = False) -> str:
 
 def devices() -> list[DeviceInfo]:
     """Everything that is plugged in. Raises EngineError."""
-    return [
-        DeviceInfo(
-            row["id"],
-            row["name"],
-            row["kind"],
-            tuple(
-                mode_from_dict({k: v for k, v in m.items() if k != "words"}) for m in row["modes"]
-            ),
-            row["reported_latency_ms"],
-            row["part_of"],
-            row["state"] == "busy",
-        )
-        for row in engine().ask("devices")
-    ]
+    return [device_from_dict(row) for row in engine().ask("devices")]
 
 
 def start_take(*, rig: Rig, countdown_s: int) -> Take:

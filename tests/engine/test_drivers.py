@@ -268,6 +268,14 @@ class Faults(unittest.TestCase):
         self.assertGreater(len(self.of(found, "display-2")), 200)
         self.assertGreater(len(self.of(found, "headset")), 390)
         self.assertEqual(sum(d.lost for d in found), 0)
+        wanted_ns = self.clock.now_ns()
+        self.rack.set_wanted(frozenset({"webcam-2"}))
+        found = self.of(self.run_for(1), "webcam-2")
+        truth = self.state("webcam-2").device.truth()
+        taken_ns = (found[0].capture.device_ns - truth["epoch_ns"]) / (1 + truth["rate_ppm"] * 1e-6)
+        # The first frame is no older than the webcam is late: nothing that piled up is given.
+        self.assertGreater(taken_ns + truth["latency_ms"] * 1e6 + 6e6, wanted_ns)
+        self.assertEqual(sum(d.lost for d in found), 0)
 
 
 class Computer(unittest.TestCase):

@@ -100,6 +100,15 @@ class Setting(InputCase):
         page = self.save("display-1", "capture", what="display-2/mail")
         self.assertContains(page, "not there any more", status_code=400)
 
+    def test_a_window_that_is_gone_can_be_exchanged_for_a_display(self):
+        self.save("display-1", "capture", what="display-1/quirefold")
+        self.engine.studio.set_fault("display-1/quirefold", "unplugged", True)
+        page = self.client.get(reverse("input", args=["demo", "display-1"]))
+        self.assertContains(page, "(not plugged in)")
+        self.assertContains(page, "Whole display “Second display”")
+        self.save("display-1", "capture", what="display-2")
+        self.assertEqual(self.input("display-1").device, "display-2")
+
     def test_a_preset_that_is_too_large_is_told_at_the_form(self):
         self.save("display-1", "capture", what="region")
         values = {"left": 0, "top": 0, "width": 640, "height": 480, "preset": "1080x1920"}
