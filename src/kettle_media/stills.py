@@ -13,6 +13,7 @@ from PIL import Image, ImageDraw, ImageFont, UnidentifiedImageError
 from kettle_core.errors import PictureError
 from kettle_core.picture import Picture, rgb_to_picture
 from kettle_core.rig import Card, Input
+from kettle_media.svg import svg_to_png
 
 ASSETS = Path(__file__).parent / "assets"
 FONT_FILES = {
@@ -94,15 +95,10 @@ def _svg_to_png(data: bytes, name: str) -> bytes:
             f"“{name}” holds a script or fetches something from elsewhere, so it was not added. "
             "Save it as a plain SVG or as PNG."
         )
-    import resvg_py
-
     try:
-        text = data.decode("utf-8")
-        # Drawn as wide as a frame; its text with the fonts of this machine.
-        made = resvg_py.svg_to_bytes(svg_string=text, width=SVG_SIDE_PX)
-    except Exception as error:  # the renderer has no error class of its own
+        return svg_to_png(data, SVG_SIDE_PX)
+    except PictureError as error:
         raise PictureError(WRONG_FILE.format(name=name)) from error
-    return bytes(made)
 
 
 def _png(image: Image.Image) -> bytes:

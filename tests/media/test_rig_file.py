@@ -2,6 +2,7 @@ import base64
 import io
 import json
 import unittest
+from unittest import mock
 
 import jsonschema
 from PIL import Image
@@ -12,6 +13,7 @@ from kettle_core.rig import Card, Input
 from kettle_core.rig_changes import with_new_input
 from kettle_media.rig_file import MAX_FILE_BYTES, SCHEMA_PATH, rig_from_file, rig_to_file
 from kettle_media.stills import draw_card, picture_to_png, rgba_to_picture, still_name
+from kettle_media.svg import svg_to_png
 from kettle_studio.demo import demo_rig
 
 
@@ -121,12 +123,24 @@ class Uploads(unittest.TestCase):
             (b"<svg", "is not a picture"),
             (b"<!DOCTYPE x [<!ENTITY a 'b'>]>" + SVG % b"", "script or fetches"),
             (b"\0" * 20_000_001, "at most 20 MB"),
+            (b'<svg xmlns="http://www.w3.org/2000/svg"><g>', "is not a picture"),
             (made("PNG", (7700, 10)), "more than 7680 px"),
             *((SVG % part, "script or fetches") for part in unsafe),
         ]
         for number, (data, sentence) in enumerate(cases):
             with self.subTest(number), self.assertRaisesRegex(PictureError, sentence):
                 picture_to_png(data, "logo.png")
+
+    def test_an_svg_that_would_take_all_memory_costs_nobody_anything(self):
+        for view in (b"0 0 1 1000000000", b"0 0 1000000000 1"):
+            data = b'<svg xmlns="http://www.w3.org/2000/svg" viewBox="%s"><path d="M0 0h9"/></svg>'
+            try:
+                _, width, height = picture_to_png(data % view, "narrow.svg")
+                self.assertLessEqual(max(width, height), 1920)
+            except PictureError as error:
+                self.assertIn("is not a picture", str(error))
+        with mock.patch("kettle_media.svg.SECONDS", 0), self.assertRaises(PictureError):
+            svg_to_png(SVG % b"", 1920)
 
 
 class Cards(unittest.TestCase):
