@@ -16,7 +16,7 @@ from django.conf import settings
 
 from kettle_core.errors import KettleError
 from kettle_engine.client import NOT_RUNNING
-from kettle_engine.engine import IDLE
+from kettle_engine.engine import COUNTDOWN, FINISHING, IDLE, RECORDING
 from kettle_engine.protocol import LEVELS, PICTURE, PROGRAM, STATUS, live_address
 from kettle_engine.publisher import SIZES, picture_topic
 from kettle_web import services
@@ -166,9 +166,11 @@ class LiveConsumer(AsyncWebsocketConsumer):
             # An engine that came back before it was missed has no rig open.
             lapsed = away or opened is None or self.hub.engine_state == IDLE
             lapsed = lapsed or (self._spares and now - asked_at > SPARES_EVERY_S)
+            # A take keeps its rig; what was changed meanwhile is opened after it.
+            free = away or self.hub.engine_state not in (COUNTDOWN, RECORDING, FINISHING)
             try:
                 stamp, document = await sync_to_async(_rig, thread_sensitive=False)(slug)
-                if document and (lapsed or stamp != opened):
+                if document and free and (lapsed or stamp != opened):
                     await sync_to_async(_open_rig, thread_sensitive=False)(
                         slug, document, self._spares
                     )

@@ -2,14 +2,16 @@
 
 import json
 import os
+from dataclasses import replace
 from unittest import mock
 
-from asgiref.sync import async_to_sync
+from asgiref.sync import async_to_sync, sync_to_async
 from channels.testing import WebsocketCommunicator
 from django.conf import settings
 from django.test import TransactionTestCase, override_settings, tag
 from django.urls import reverse
 
+from kettle_core.rig_changes import with_input
 from kettle_web import services
 from kettle_web.asgi import application
 from kettle_web.live import Hub, LiveConsumer
@@ -80,7 +82,7 @@ class WithEngine(TransactionTestCase):
                     values = json.loads(message["text"])
                     seen[values["kind"]] = values["values"]
                 if more:
-                    more(seen)
+                    await sync_to_async(more)(seen)
             await socket.disconnect()
             return seen
 
@@ -115,6 +117,26 @@ class WithEngine(TransactionTestCase):
             "levels", lambda seen: "message" in seen.get("status", {}), more=open_other
         )
         self.assertIn("“Other rig” was opened on another page", seen["status"]["message"])
+
+    def test_a_rig_changed_during_a_take_disturbs_neither_take_nor_page(self):
+        states = []
+
+        def change(seen):
+            if "status" in seen:
+                states.append(seen["status"]["state"])
+            if states.count("recording") == 1:
+                values = self.rig.values
+                named = replace(values.inputs[0], name="Renamed")
+                services.change_rig(rig=self.rig, values=with_input(values, named), words="named")
+            if states.count("recording") == 8 and "stopped" not in seen:
+                seen["stopped"] = services.engine().ask("stop")
+
+        services.engine().ask("record", rig=self.rig.document, folder="t", countdown_s=0)
+        self.receive(
+            "status", lambda seen: states[-1:] == ["watching"] and "stopped" in seen, more=change
+        )
+        self.assertNotIn("failed", states)
+        self.assertGreaterEqual(states.count("recording"), 8)
 
     def test_a_page_from_elsewhere_gets_no_socket(self):
         async def connect():
