@@ -1,73 +1,121 @@
-"""Scenes to frames: a scene is planned once, then each frame is a pure function of its pictures."""
+"""Scenes to frames: a scene is planned once, then each frame is drawn from its pictures."""
 
+import sys
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
+from math import ceil, floor
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from kettle_core.layout import Box, scale_box
+from kettle_core.colour_key import key_matte, without_spill
+from kettle_core.layout import Box
+from kettle_core.mask import Figure, Floats, coverage, shadow
 from kettle_core.picture import (
-    OPAQUE,
     Picture,
     Plane,
     blank_i420,
-    blend_plane,
     crop_picture,
-    ellipse_alpha,
-    paste,
     picture_from_i420,
-    scale_picture,
+    rgb_to_picture,
     turn_picture,
 )
-from kettle_core.rig import Format, Looks, Scene
+from kettle_core.placing import Bounds, Point, middle_of, turned
+from kettle_core.resample import doubled
+from kettle_core.rig import Format, Looks
+from kettle_core.sample import Sampler, sampler
+from kettle_core.scene import ColourKey, Layer, Mask, Scene
 
 BACKDROP_RGB = (0x22, 0x33, 0x3B)
+BLACK = (16, 128, 128)
+Pair = tuple[Floats, Floats]
 
 
 @dataclass(frozen=True)
 class PlacedLayer:
-    """A layer in the pixels of the frame that is really drawn."""
+    """A layer where it is drawn: its middle and its size before the turn, in frame px."""
 
+    id: str
     input_id: str
-    box: Box
+    middle: Point
+    width: float
+    height: float
+    turn: float
+    mirrored: bool
     crop: Box
-    shape: str
+    opacity: float
+    mask: Mask
+    colour_key: ColourKey | None = None
+
+    @property
+    def bounds(self) -> Bounds:
+        """The upright rectangle around its turned box."""
+        x, y = turned((self.width / 2, self.height / 2), (0, 0), self.turn)
+        x2, y2 = turned((self.width / 2, -self.height / 2), (0, 0), self.turn)
+        across, down = max(abs(x), abs(x2)), max(abs(y), abs(y2))
+        cx, cy = self.middle
+        return Bounds(cx - across, cy - down, cx + across, cy + down)
+
+    @property
+    def seen(self) -> Bounds:
+        """The upright rectangle around what its mask leaves."""
+        if self.mask.shape != "circle":
+            return self.bounds
+        (cx, cy), radius = self.middle, min(self.width, self.height) / 2 + 0.5
+        return Bounds(cx - radius, cy - radius, cx + radius, cy + radius)
+
+    @property
+    def is_exact(self) -> bool:
+        """Whether it lies on whole pixels, turned by right angles at most."""
+        b = self.bounds
+        return self.turn % 90 == 0 and all(v == int(v) for v in (b.left, b.top, b.right, b.bottom))
 
 
 @dataclass(frozen=True)
 class ScenePlan:
-    """What stays the same from frame to frame of a scene."""
+    """What is drawn where, from back to front; `stills` are the pictures of masks by name."""
 
     width: int
     height: int
     layers: tuple[PlacedLayer, ...]
-    backdrop: Plane | None
+    stills: Mapping[str, Plane] = field(default_factory=dict, hash=False)
 
 
-def plan_scene(scene: Scene, format_: Format, width: int = 0) -> ScenePlan:
-    """Work out what does not change from frame to frame.
+def place_layer(layer: Layer) -> PlacedLayer:
+    """A layer where it is drawn. Turned by a right angle it stays on whole pixels."""
+    box = layer.box
+    middle = middle_of(box)
+    if layer.turn % 180 == 90 and (box.width - box.height) % 2:
+        middle = (middle[0] - 0.5, middle[1] - 0.5)
+    return PlacedLayer(
+        layer.id,
+        layer.input_id,
+        middle,
+        box.width,
+        box.height,
+        layer.turn % 360,
+        layer.mirrored,
+        layer.crop,
+        layer.opacity / 100,
+        layer.mask,
+        layer.colour_key,
+    )
+
+
+def plan_scene(
+    scene: Scene, format_: Format, stills: Mapping[str, Plane] | None = None
+) -> ScenePlan:
+    """Work out what does not change from frame to frame; hidden layers are left out.
 
     Parameters
     ----------
     scene : Scene
     format_ : Format
-    width : int, even; the width to draw at when it is not the frame width (live preview)
-
-    Returns
-    -------
-    ScenePlan
-        Its backdrop is None where the rearmost layer covers the whole frame.
+    stills : name to (rows, columns) uint8, the pictures that masks use; 255 is seen
     """
-    factor = (width or format_.frame_width) / format_.frame_width
-    frame = scale_box(Box(0, 0, format_.frame_width, format_.frame_height), factor)
-    layers = tuple(
-        PlacedLayer(x.input_id, scale_box(x.box, factor), x.crop, x.shape)
-        for x in scene.layers
-        if x.shown
-    )
-    covered = layers and layers[0].shape == "rectangle" and layers[0].box == frame
-    backdrop = None if covered else blank_i420(frame.width, frame.height, BACKDROP_RGB)
-    return ScenePlan(frame.width, frame.height, layers, backdrop)
+    layers = tuple(place_layer(x) for x in scene.layers if x.shown)
+    return ScenePlan(format_.frame_width, format_.frame_height, layers, stills or {})
 
 
 def as_used(picture: Picture, looks: Looks) -> Picture:
@@ -88,55 +136,270 @@ def as_used(picture: Picture, looks: Looks) -> Picture:
     return turn_picture(picture, looks.turn, looks.mirrored)
 
 
-def compose_frame(plan: ScenePlan, pictures: Mapping[str, Picture]) -> Plane:
-    """Draw one frame.
+@dataclass(frozen=True)
+class _Patch:
+    """A layer drawn for its region: planes, coverage for luma and chroma (None: all)."""
 
-    Parameters
-    ----------
-    plan : ScenePlan
-    pictures : mapping of input id to Picture; a layer whose picture is missing is left out
+    planes: tuple[Plane, Plane, Plane]
+    alpha: tuple[Pair, Pair] | None
 
-    Returns
-    -------
-    (height * 3 / 2, width) uint8 ndarray
-        A new I420 buffer.
+
+class Composer:
+    """Draws frames of one scene and keeps what need not be drawn again.
+
+    A layer whose picture is the same object as before is not scaled again; layers below the
+    first one that changed are kept as one frame. Not for several threads at once.
     """
-    if plan.backdrop is None:
-        frame = np.empty((plan.height * 3 // 2, plan.width), np.uint8)
-        rearmost = pictures.get(plan.layers[0].input_id)
-        if rearmost is None or rearmost.cover is not None:
-            frame = blank_i420(plan.width, plan.height, BACKDROP_RGB)
-    else:
-        frame = plan.backdrop.copy()
-    planes = picture_from_i420(frame)
+
+    def __init__(self, plan: ScenePlan) -> None:
+        self.plan = plan
+        self._painters = [_Painter(plan, layer) for layer in plan.layers]
+        self._sources: list[Picture | None] = [None] * len(plan.layers)
+        self._frame: Plane | None = None
+        self._base: tuple[int, Plane] | None = None
+        self._backdrop: Plane | None = None
+        self._frames: list[Plane] = []
+
+    def compose(self, pictures: Mapping[str, Picture]) -> Plane:
+        """Draw one frame.
+
+        Parameters
+        ----------
+        pictures : mapping of input id to Picture; a layer whose picture is missing is left out
+
+        Returns
+        -------
+        (height * 3 / 2, width) uint8 ndarray
+            An I420 buffer, the one given before where nothing changed: not to be written to.
+        """
+        sources = [pictures.get(x.input_id) for x in self.plan.layers]
+        same = [new is old for new, old in zip(sources, self._sources, strict=True)]
+        if self._frame is not None and all(same):
+            return self._frame
+        first = same.index(False) if False in same else 0
+        if self._frame is None:
+            first = 0
+        self._sources = sources
+        frame, start = self._begin(first, sources)
+        planes = picture_from_i420(frame)
+        for n in range(start, len(sources)):
+            if n == first and n > start:
+                self._base = (n, frame.copy())
+            self._painters[n].paint(planes, sources[n])
+        self._frame = frame
+        return frame
+
+    def _begin(self, first: int, sources: list[Picture | None]) -> tuple[Plane, int]:
+        """A frame to draw on, and the first layer that is missing from it."""
+        frame = self._free_frame()
+        if self._base and self._base[0] == first:
+            np.copyto(frame, self._base[1])
+            return frame, first
+        if self._base and self._base[0] > first:
+            self._base = None
+        if self._painters and self._painters[0].fills(sources[0]):
+            return frame, 0
+        if self._backdrop is None:
+            self._backdrop = blank_i420(self.plan.width, self.plan.height, BACKDROP_RGB)
+        np.copyto(frame, self._backdrop)
+        return frame, 0
+
+    def _free_frame(self) -> Plane:
+        """Memory of a frame that nobody else holds any more; new memory costs a millisecond."""
+        for frame in self._frames:
+            # References: the list's, the loop's and that of the call.
+            if frame is not self._frame and sys.getrefcount(frame) == 3:
+                return frame
+        frame = np.empty((self.plan.height * 3 // 2, self.plan.width), np.uint8)
+        self._frames.append(frame)
+        return frame
+
+
+def compose_frame(plan: ScenePlan, pictures: Mapping[str, Picture]) -> Plane:
+    """One frame of a scene, drawn afresh (see `Composer.compose`)."""
+    return Composer(plan).compose(pictures)
+
+
+def draw_matte(plan: ScenePlan, layer_id: str, pictures: Mapping[str, Picture]) -> Plane:
+    """How much of a layer is kept by its mask and colour key: white for all, on black."""
+    buffer = blank_i420(plan.width, plan.height, (0, 0, 0))
+    frame = picture_from_i420(buffer)
     for layer in plan.layers:
         source = pictures.get(layer.input_id)
-        if source is not None:
-            _draw_layer(planes, layer, source)
-    return frame
+        if layer.id == layer_id and source is not None:
+            _Painter(plan, replace(layer, opacity=1.0)).paint_matte(frame, source)
+    return buffer
 
 
-def _draw_layer(frame: Picture, layer: PlacedLayer, source: Picture) -> None:
-    box = layer.box
-    scaled = scale_picture(source, layer.crop, box.width, box.height)
-    if layer.shape == "rectangle" and scaled.cover is None:
-        paste(frame, scaled, box.left, box.top)
-        return
-    if layer.shape == "rectangle":
-        luma, chroma = np.full((box.height, box.width), OPAQUE, np.uint16), None
+class _Painter:
+    """Draws one layer; what depends on its place alone is worked out once."""
+
+    def __init__(self, plan: ScenePlan, layer: PlacedLayer) -> None:
+        self._layer = layer
+        self._still = plan.stills.get(layer.mask.still)
+        frame = Box(0, 0, plan.width, plan.height)
+        b = layer.seen
+        self._region = _clipped(b, frame)
+        self._fills = layer.is_exact and self._region == frame
+        figure = Figure(layer.width, layer.height, layer.turn, layer.middle)
+        self._sampler: Sampler | None = None
+        self._patch: _Patch | None = None
+        self._source: Picture | None = None
+        self._shadow: tuple[Box, Pair, Pair] | None = None
+        self._alpha: Floats | None = None
+        self._pairs: tuple[Pair, Pair] | None = None
+        self._inner: Floats | None = None
+        mask = layer.mask
+        if self._region.width <= 0 or self._region.height <= 0:
+            return
+        if not (mask.is_plain and layer.is_exact) or mask.border_px:
+            self._alpha, self._inner = coverage(mask, figure, self._region, self._still)
+        if layer.opacity < 1:
+            share = np.float32(layer.opacity)
+            size = (self._region.height, self._region.width)
+            whole = self._alpha if self._alpha is not None else np.ones(size, np.float32)
+            self._alpha = whole * share
+        if self._alpha is not None:
+            self._pairs = _pairs(self._alpha, self._region)
+        if mask.shadow_px:
+            spread = 2 * mask.shadow_px
+            around = Bounds(
+                b.left - spread, b.top - spread, b.right + spread, b.bottom + 2 * spread
+            )
+            region = _clipped(around, frame)
+            dark = shadow(mask, figure, region, self._still) * np.float32(layer.opacity)
+            self._shadow = (region, *_pairs(dark, region))
+
+    def fills(self, source: Picture | None) -> bool:
+        """Whether it covers the whole frame, so that nothing is seen below it."""
+        opaque = self._alpha is None and self._layer.colour_key is None
+        return self._fills and opaque and source is not None and source.cover is None
+
+    def paint(self, frame: Picture, source: Picture | None) -> None:
+        """Draw the layer over a frame, in place."""
+        if source is None or self._region.width <= 0 or self._region.height <= 0:
+            return
+        if self._patch is None or source is not self._source:
+            self._patch, self._source = self._drawn(source), source
+        if self._shadow:
+            _darken(frame, *self._shadow)
+        _lay(frame, self._patch, self._region)
+
+    def paint_matte(self, frame: Picture, source: Picture) -> None:
+        """Draw the layer's coverage as grey values."""
+        if self._region.width <= 0 or self._region.height <= 0:
+            return
+        region, patch = self._region, self._drawn(source)
+        shown = np.ones((region.height, region.width), np.float32)
+        if patch.alpha:
+            shown = patch.alpha[0][0]
+        rows, columns = slice(region.top, region.bottom), slice(region.left, region.right)
+        frame.y[rows, columns] = np.rint(16 + 219 * shown).astype(np.uint8)
+
+    def _drawn(self, source: Picture) -> _Patch:
+        layer, region = self._layer, self._region
+        size = (source.width, source.height)
+        if self._sampler is None or self._sampler.source_size != size:
+            self._sampler = sampler(layer, region, size)
+        y, u, v = self._sampler.planes(source)
+        alpha = self._alpha
+        if source.cover is not None:
+            cover = self._sampler.luma(source.cover).astype(np.float32) / np.float32(255)
+            alpha = cover if alpha is None else alpha * cover
+        if layer.colour_key:
+            matte = _on_luma(key_matte(layer.colour_key, u, v), region)
+            u, v = without_spill(layer.colour_key, u, v)
+            alpha = matte if alpha is None else alpha * matte
+        if self._inner is not None:
+            y, u, v = self._bordered((y, u, v), self._inner)
+        if alpha is self._alpha and self._pairs:
+            return _Patch((y, u, v), self._pairs)
+        if alpha is None:
+            odd = (region.left | region.top | region.right | region.bottom) % 2
+            if not odd:
+                return _Patch((y, u, v), None)
+            alpha = np.ones((region.height, region.width), np.float32)
+        return _Patch((y, u, v), _pairs(alpha, region))
+
+    def _bordered(
+        self, planes: tuple[Plane, Plane, Plane], inner: Floats
+    ) -> tuple[Plane, Plane, Plane]:
+        """The picture where the border leaves it, the border's colour elsewhere."""
+        luma, chroma = _pairs(inner, self._region)
+        colour = _colour(self._layer.mask.border_colour)
+        out = []
+        for plane, value, (share, rest) in zip(planes, colour, (luma, chroma, chroma), strict=True):
+            flat = np.full_like(plane, value)
+            out.append(np.asarray(cv2.blendLinear(plane, flat, share, rest), np.uint8))
+        return out[0], out[1], out[2]
+
+
+def _clipped(bounds: Bounds, frame: Box) -> Box:
+    left, top = max(frame.left, floor(bounds.left)), max(frame.top, floor(bounds.top))
+    right = min(frame.right, ceil(bounds.right))
+    bottom = min(frame.bottom, ceil(bounds.bottom))
+    return Box(left, top, right - left, bottom - top)
+
+
+def chroma_region(region: Box) -> Box:
+    """The chroma samples whose two by two pixels a region touches."""
+    left, top = region.left // 2, region.top // 2
+    return Box(left, top, (region.right + 1) // 2 - left, (region.bottom + 1) // 2 - top)
+
+
+def _pairs(alpha: Floats, region: Box) -> tuple[Pair, Pair]:
+    """Shares of the layer and of what lies below, for luma and for chroma.
+
+    Chroma's is the mean of its two by two pixels.
+    """
+    half = chroma_region(region)
+    left, top = region.left - 2 * half.left, region.top - 2 * half.top
+    if left or top or region.width % 2 or region.height % 2:
+        whole = np.zeros((2 * half.height, 2 * half.width), np.float32)
+        whole[top : top + region.height, left : left + region.width] = alpha
     else:
-        luma, chroma = ellipse_alpha(box.width, box.height)
-    if scaled.cover is not None:
-        luma = (luma * scaled.cover.astype(np.uint32) // 255).astype(np.uint16)
-        chroma = None
-    if chroma is None:
-        blocks = luma.reshape(box.height // 2, 2, box.width // 2, 2)
-        chroma = blocks.mean(axis=(1, 3)).astype(np.uint16)
-    half = Box(box.left // 2, box.top // 2, box.width // 2, box.height // 2)
-    blend_plane(frame.y[box.top : box.bottom, box.left : box.right], scaled.y, luma)
+        whole = alpha
+    size = (half.width, half.height)
+    chroma = np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA), np.float32)
+    one = np.float32(1)
+    return (np.ascontiguousarray(alpha), one - alpha), (chroma, one - chroma)
+
+
+def _on_luma(matte: Floats, region: Box) -> Floats:
+    """Values of a region's chroma samples at its pixels."""
+    half = chroma_region(region)
+    left, top = region.left - 2 * half.left, region.top - 2 * half.top
+    return doubled(matte)[top : top + region.height, left : left + region.width]
+
+
+def _colour(text: str) -> tuple[int, int, int]:
+    rgb = np.array([int(text[n : n + 2], 16) for n in (1, 3, 5)], np.uint8)
+    pixel = rgb_to_picture(np.broadcast_to(rgb, (2, 2, 3)).copy())
+    return int(pixel.y[0, 0]), int(pixel.u[0, 0]), int(pixel.v[0, 0])
+
+
+def _parts(frame: Picture, region: Box) -> tuple[NDArray[np.uint8], ...]:
+    half = chroma_region(region)
     rows, columns = slice(half.top, half.bottom), slice(half.left, half.right)
-    blend_plane(frame.u[rows, columns], scaled.u, chroma)
-    blend_plane(frame.v[rows, columns], scaled.v, chroma)
+    luma = frame.y[region.top : region.bottom, region.left : region.right]
+    return luma, frame.u[rows, columns], frame.v[rows, columns]
+
+
+def _lay(frame: Picture, patch: _Patch, region: Box) -> None:
+    parts = _parts(frame, region)
+    if patch.alpha is None:
+        for part, plane in zip(parts, patch.planes, strict=True):
+            part[:] = plane
+        return
+    luma, chroma = patch.alpha
+    for part, plane, (share, rest) in zip(parts, patch.planes, (luma, chroma, chroma), strict=True):
+        part[:] = cv2.blendLinear(plane, part, share, rest)
+
+
+def _darken(frame: Picture, region: Box, luma: Pair, chroma: Pair) -> None:
+    pairs = (luma, chroma, chroma)
+    for part, value, pair in zip(_parts(frame, region), BLACK, pairs, strict=True):
+        cv2.blendLinear(np.full_like(part, value), part, *pair, dst=part)
 
 
 def frame_at(captured_ns: np.ndarray, wanted_ns: np.ndarray, tolerance_ns: int) -> np.ndarray:

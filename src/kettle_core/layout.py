@@ -75,13 +75,6 @@ def crop_to_aspect(width: int, height: int, aspect_width: int, aspect_height: in
     return fit_inside(aspect_width, aspect_height, Box(0, 0, width, height))
 
 
-def corner_square(frame_width: int, frame_height: int) -> Box:
-    """Place for a round webcam: two fifths of the frame's height, in the lower right corner."""
-    size = even(frame_height * 0.4)
-    margin = even(frame_height * 0.04)
-    return Box(even(frame_width - size - margin), even(frame_height - size - margin), size, size)
-
-
 def scale_box(box: Box, factor: float) -> Box:
     """A box in a frame that is drawn larger or smaller; stays even."""
     left, top = even(box.left * factor), even(box.top * factor)

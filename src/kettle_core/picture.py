@@ -1,7 +1,6 @@
 """Pictures as YUV 4:2:0 planes (BT.709, limited range): conversion, scaling, blending."""
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -9,8 +8,8 @@ from numpy.typing import NDArray
 
 from kettle_core.errors import PictureError
 from kettle_core.layout import Box
+from kettle_core.resample import Line, Plane, doubled, resample
 
-Plane = NDArray[np.uint8]
 Alpha = NDArray[np.uint16]
 OPAQUE = 256
 
@@ -107,13 +106,17 @@ def rgb_to_picture(rgb: NDArray[np.uint8]) -> Picture:
 
     References
     ----------
-    ITU-R BT.709-6, items 3.2 to 3.5; chroma is the mean of two by two pixels.
+    ITU-R BT.709-6, items 3.2 to 3.5; ITU-T H.264, chroma_sample_loc_type 0: chroma lies on
+    the even columns, so it is a mean of three columns (1 2 1) and two rows.
     """
     height, width = rgb.shape[:2]
     if height % 2 or width % 2:
         raise PictureError(f"4:2:0 needs even rows and columns, got {height} × {width}.")
     luma = cv2.transform(rgb, _RGB_TO_YUV[:1]).astype(np.uint8, copy=False)
-    half = cv2.resize(rgb, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
+    beside = np.array([0.25, 0.5, 0.25])
+    smooth = cv2.sepFilter2D(rgb, -1, beside, np.ones(1), borderType=cv2.BORDER_REPLICATE)
+    columns = np.ascontiguousarray(smooth[:, ::2])
+    half = cv2.resize(columns, (width // 2, height // 2), interpolation=cv2.INTER_AREA)
     chroma = cv2.transform(half, _RGB_TO_YUV[1:]).astype(np.uint8, copy=False)
     u, v = np.ascontiguousarray(chroma[..., 0]), np.ascontiguousarray(chroma[..., 1])
     return Picture(luma.reshape(height, width), u, v)
@@ -121,10 +124,8 @@ def rgb_to_picture(rgb: NDArray[np.uint8]) -> Picture:
 
 def picture_to_rgb(picture: Picture) -> NDArray[np.uint8]:
     """Planes to (rows, columns, 3) uint8 R'G'B'."""
-    size = (picture.width, picture.height)
-    u = cv2.resize(picture.u, size, interpolation=cv2.INTER_LINEAR)
-    v = cv2.resize(picture.v, size, interpolation=cv2.INTER_LINEAR)
-    return cv2.transform(cv2.merge([picture.y, u, v]), _YUV_TO_RGB).astype(np.uint8)
+    planes = [picture.y, doubled(picture.u), doubled(picture.v)]
+    return cv2.transform(cv2.merge(planes), _YUV_TO_RGB).astype(np.uint8)
 
 
 def paste(target: Picture, source: Picture, left: int, top: int) -> None:
@@ -164,37 +165,53 @@ def crop_picture(picture: Picture, crop: Box) -> Picture:
     return scale_picture(picture, crop, crop.width, crop.height)
 
 
-_ROTATIONS = {
-    90: cv2.ROTATE_90_CLOCKWISE,
-    180: cv2.ROTATE_180,
-    270: cv2.ROTATE_90_COUNTERCLOCKWISE,
-}
-
-
 def turn_picture(picture: Picture, turn: int, mirrored: bool) -> Picture:
     """A picture turned clockwise by 0, 90, 180 or 270 degrees, then mirrored left to right.
+
+    Chroma is set to its place beside the turned luma, by halves and quarters of a sample.
 
     Raises
     ------
     PictureError
         If it is another angle.
     """
-    if turn and turn not in _ROTATIONS:
+    if turn not in (0, 90, 180, 270):
         raise PictureError(f"A picture is turned by 0, 90, 180 or 270°, got {turn}°.")
+    if not turn and not mirrored:
+        return picture
+    swapped = turn in (90, 270)
+    # Which source axes run backwards along the new columns and rows.
+    back_across = (turn in (90, 180)) != mirrored
+    back_down = turn in (180, 270)
 
-    def turned(plane: Plane) -> Plane:
-        out = plane
-        if turn:
-            out = np.asarray(cv2.rotate(out, _ROTATIONS[turn]), np.uint8)
-        return np.asarray(cv2.flip(out, 1), np.uint8) if mirrored else out
+    def turned(plane: Plane, chroma: bool) -> Plane:
+        source = plane.T if swapped else plane
+        rows, columns = source.shape
+        return resample(
+            source,
+            _turned_line(rows, back_down, (0.25 if swapped else 0.0) if chroma else 0.0, 0.0),
+            _turned_line(
+                columns,
+                back_across,
+                (0.0 if swapped else 0.25) if chroma else 0.0,
+                0.25 if chroma else 0.0,
+            ),
+        )
 
     cover = picture.cover
     return Picture(
-        turned(picture.y),
-        turned(picture.u),
-        turned(picture.v),
-        None if cover is None else turned(cover),
+        turned(picture.y, False),
+        turned(picture.u, True),
+        turned(picture.v, True),
+        None if cover is None else turned(cover, False),
     )
+
+
+def _turned_line(count: int, backwards: bool, source_shift: float, shift: float) -> Line:
+    """Samples in a row of which each lies `shift` before its middle, there and in the source."""
+    if backwards:
+        return Line(count, count + shift + source_shift, -1.0, 0, count)
+    return Line(count, source_shift - shift, 1.0, 0, count)
 
 
 def _part(plane: Plane, box: Box) -> Plane:
@@ -208,30 +225,6 @@ def _scale_plane(plane: Plane, width: int, height: int) -> Plane:
     shrinking = width <= columns and height <= rows
     method = cv2.INTER_AREA if shrinking else cv2.INTER_LANCZOS4
     return cv2.resize(plane, (width, height), interpolation=method).astype(np.uint8, copy=False)
-
-
-@lru_cache(maxsize=64)
-def ellipse_alpha(width: int, height: int, soft_px: float = 1.5) -> tuple[Alpha, Alpha]:
-    """Coverage of the ellipse that fills a box, 0 to 256, for luma and for chroma.
-
-    Parameters
-    ----------
-    width, height : int, even
-    soft_px : float > 0, width of the edge over which coverage falls from 1 to 0
-
-    Returns
-    -------
-    luma : (height, width) uint16 ndarray
-    chroma : (height / 2, width / 2) uint16 ndarray
-    """
-    x = (np.arange(width) + 0.5 - width / 2) / (width / 2)
-    y = (np.arange(height) + 0.5 - height / 2) / (height / 2)
-    radius = np.hypot(x[None, :], y[:, None])
-    distance_px = (1.0 - radius) * min(width, height) / 2
-    coverage = np.clip(distance_px / soft_px + 0.5, 0.0, 1.0)
-    luma = np.rint(coverage * OPAQUE).astype(np.uint16)
-    blocks = coverage.reshape(height // 2, 2, width // 2, 2).mean(axis=(1, 3))
-    return luma, np.rint(blocks * OPAQUE).astype(np.uint16)
 
 
 def blend_plane(target: Plane, source: Plane, alpha: Alpha) -> None:

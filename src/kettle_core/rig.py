@@ -1,24 +1,23 @@
 """The rig as values: inputs, scenes, format."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 
 from kettle_core.devices import (
     PICTURE_KINDS,
     SCREEN_KINDS,
-    SOUND_KINDS,
     STILL_KINDS,
     VOICE_KINDS,
     DeviceInfo,
     Mode,
 )
 from kettle_core.errors import RigError
-from kettle_core.layout import Box, corner_square, crop_to_aspect, fit_inside
+from kettle_core.layout import Box
+from kettle_core.scene import ChangeOver, Scene, Spot
 
 FRAME_RATES = ("15", "24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")
 FRAME_SIZES = ((1920, 1080), (1280, 720), (854, 480))
-LAYER_SHAPES = ("rectangle", "circle")
 TURNS = (0, 90, 180, 270)
 FONTS = ("figtree", "source-serif", "jetbrains-mono")
 MAX_INPUTS = 64
@@ -123,36 +122,6 @@ class Input:
 
 
 @dataclass(frozen=True)
-class Layer:
-    """An input placed in a scene: `box` in frame pixels, `crop` in the input's pixels."""
-
-    input_id: str
-    box: Box
-    crop: Box
-    shape: str = "rectangle"
-    shown: bool = True
-
-
-@dataclass(frozen=True)
-class SceneSound:
-    """An input in the mix of a scene; one that is not heard keeps its gain."""
-
-    input_id: str
-    gain_db: float = 0.0
-    heard: bool = True
-
-
-@dataclass(frozen=True)
-class Scene:
-    """A named composition; layers lie in order, the first at the back."""
-
-    id: str
-    name: str
-    layers: tuple[Layer, ...]
-    sounds: tuple[SceneSound, ...]
-
-
-@dataclass(frozen=True)
 class Format:
     """How the program is written."""
 
@@ -175,6 +144,25 @@ class Rig:
     inputs: tuple[Input, ...]
     scenes: tuple[Scene, ...]
     format: Format
+    spots: tuple[Spot, ...] = ()
+    change_over: ChangeOver = field(default=ChangeOver())
+    default_scene_id: str = ""
+
+    @property
+    def default_scene(self) -> Scene:
+        """The scene that a take begins with: the chosen one, or the first."""
+        return next((s for s in self.scenes if s.id == self.default_scene_id), self.scenes[0])
+
+    def scene(self, scene_id: str) -> Scene:
+        """The scene of an id. Raises RigError."""
+        for candidate in self.scenes:
+            if candidate.id == scene_id:
+                return candidate
+        raise RigError(f"The rig has no scene “{scene_id}”.", "scene")
+
+    def change_over_to(self, scene: Scene) -> ChangeOver:
+        """How a scene comes in: its own way, or the rig's."""
+        return scene.change_over or self.change_over
 
     def input(self, input_id: str) -> Input:
         """The input of an id. Raises RigError."""
@@ -194,69 +182,16 @@ class Rig:
     def seen_in(self, scene: Scene) -> Scene:
         """The scene with what is really seen and heard of it: shown, heard and on."""
         on = {i.id for i in self.inputs if i.on}
-        return Scene(
-            scene.id,
-            scene.name,
-            tuple(x for x in scene.layers if x.shown and x.input_id in on),
-            tuple(x for x in scene.sounds if x.heard and x.input_id in on),
+        return replace(
+            scene,
+            layers=tuple(x for x in scene.layers if x.shown and x.input_id in on),
+            sounds=tuple(x for x in scene.sounds if x.heard and x.input_id in on),
         )
-
-
-def whole_layer(item: Input, room: Box, shape: str = "rectangle") -> Layer:
-    """All of an input's picture, as large as fits; a circle takes the middle square."""
-    width, height = item.size
-    if shape == "circle":
-        return Layer(item.id, fit_inside(1, 1, room), crop_to_aspect(width, height, 1, 1), shape)
-    return Layer(item.id, fit_inside(width, height, room), Box(0, 0, width, height), shape)
-
-
-def scene_sound(item: Input) -> SceneSound:
-    """A sound heard in a scene; system audio lies 12 dB lower, under the voice."""
-    return SceneSound(item.id, -12.0 if item.kind == "system-audio" else 0.0)
-
-
-def first_scene(
-    name: str, inputs: Sequence[Input], format_: Format, scene_id: str = "scene-1"
-) -> Scene:
-    """A scene to begin with: the first display whole, the first webcam as a circle in a corner.
-
-    Every sound that is on is heard.
-    """
-    frame = format_.frame
-    used = [i for i in inputs if i.on]
-    screen = next((i for i in used if i.is_screen), None)
-    webcam = next((i for i in used if i.kind in ("webcam", "video-file")), None)
-    layers = [whole_layer(screen, frame)] if screen else []
-    if webcam and screen:
-        layers.append(whole_layer(webcam, corner_square(frame.width, frame.height), "circle"))
-    elif webcam:
-        layers.append(whole_layer(webcam, frame))
-    sounds = tuple(scene_sound(i) for i in used if i.kind in SOUND_KINDS)
-    return Scene(scene_id, name, tuple(layers), sounds)
 
 
 def input_of_device(device: DeviceInfo, input_id: str) -> Input:
     """An input of a device at its largest mode."""
     return Input(input_id, device.name, device.kind, device.id, device.largest_mode)
-
-
-def rig_of_devices(name: str, devices: Sequence[DeviceInfo]) -> Rig:
-    """A rig of what is plugged in, each at its largest mode, with one scene.
-
-    The first of each kind is on and recorded; the others and a webcam's own sound are there,
-    but off. Windows, tabs and single sounds are parts of what is there already.
-    """
-    found: list[Input] = []
-    for device in devices:
-        own_sound = device.kind == "microphone" and bool(device.part_of)
-        if device.part_of and not own_sound:
-            continue
-        first = not own_sound and all(i.kind != device.kind for i in found)
-        input_id = unused_id(device.id, [i.id for i in found])
-        item = input_of_device(device, input_id)
-        found.append(Input(item.id, item.name, item.kind, item.device, item.mode, first, first))
-    format_ = Format()
-    return Rig(name, tuple(found), (first_scene("Screen and me", found, format_),), format_)
 
 
 def unused_id(wanted: str, taken: Sequence[str]) -> str:

@@ -1,0 +1,218 @@
+"""Planes at another size and place: area when shrinking, Lanczos when growing, nothing at 1:1.
+
+A line of samples is a step function: sample k covers the range k to k + 1. Every output sample
+covers a range of it, given by where the first begins and how wide each is; a range that runs
+beyond the usable samples goes on with the outermost one.
+"""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from math import ceil, floor
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.uint8]
+Floats = NDArray[np.float32]
+LANCZOS = 4
+BLOCK = 24
+
+
+@dataclass(frozen=True)
+class Line:
+    """`count` outputs along one axis; output i covers `start + i * step` to one step on.
+
+    In px of the source's axis; `step` is negative where it runs backwards. `low` and `high`
+    bound the usable samples.
+    """
+
+    count: int
+    start: float
+    step: float
+    low: int
+    high: int
+
+    @property
+    def first(self) -> float:
+        """The lower end of what is covered."""
+        return self.start if self.step > 0 else self.start + self.count * self.step
+
+    @property
+    def whole_step(self) -> int:
+        """The step where whole samples fall into every output, else 0."""
+        width = abs(self.step)
+        inside = self.first >= self.low and self.first + self.count * width <= self.high
+        return int(width) if inside and width == int(width) and self.first % 1 == 0 else 0
+
+
+class Resampler:
+    """Samples planes along both axes, again and again in the same memory.
+
+    New memory for every frame costs as much as the sampling. Not for several threads at once.
+
+    References
+    ----------
+    Duchon, Lanczos filtering in one and two dimensions, 1979 (four lobes, normalised).
+    """
+
+    def __init__(self, down: Line, across: Line) -> None:
+        self._down, self._across = down, across
+        self._steps = down.whole_step, across.whole_step
+        rows = down.high - down.low
+        self._rows_first = down.count * abs(across.step) <= rows
+        self._values = self._middle = self._out = np.empty((0, 0), np.float32)
+        if not all(self._steps):
+            columns = across.high - across.low
+            middle = (down.count, columns) if self._rows_first else (rows, across.count)
+            self._values = np.empty((rows, columns), np.float32)
+            self._middle = np.empty(middle, np.float32)
+            self._out = np.empty((down.count, across.count), np.float32)
+
+    def sample(self, plane: Plane) -> Plane:
+        """A plane sampled.
+
+        Parameters
+        ----------
+        plane : (rows, columns) uint8
+
+        Returns
+        -------
+        (down.count, across.count) uint8 ndarray
+            At 1:1 a view of the source.
+        """
+        down, across = self._down, self._across
+        if all(self._steps):
+            return self._whole(plane)
+        np.copyto(self._values, plane[down.low : down.high, across.low : across.high])
+        if self._rows_first:
+            _sample_rows(self._values, down, self._middle)
+            _sample_columns(self._middle, across, self._out)
+        else:
+            _sample_columns(self._values, across, self._middle)
+            _sample_rows(self._middle, down, self._out)
+        out = cv2.addWeighted(self._out, 1, self._out, 0, 0, dtype=cv2.CV_8U)
+        return np.asarray(out, np.uint8)
+
+    def _whole(self, plane: Plane) -> Plane:
+        """Whole samples fall into every output."""
+        down, across = self._down, self._across
+        top, left = int(down.first), int(across.first)
+        part = plane[
+            top : top + down.count * self._steps[0],
+            left : left + across.count * self._steps[1],
+        ]
+        if self._steps != (1, 1):
+            size = (across.count, down.count)
+            part = np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_AREA), np.uint8)
+        if down.step < 0 or across.step < 0:
+            code = -1 if down.step < 0 and across.step < 0 else (0 if down.step < 0 else 1)
+            return np.asarray(cv2.flip(np.ascontiguousarray(part), code), np.uint8)
+        return part if part.strides[1] == 1 else np.ascontiguousarray(part)
+
+
+def resample(plane: Plane, down: Line, across: Line) -> Plane:
+    """A plane sampled along both axes, once (see `Resampler.sample`)."""
+    return Resampler(down, across).sample(plane)
+
+
+def _sample_rows(values: Floats, line: Line, out: Floats) -> None:
+    """(rows, columns) into (line.count, columns)."""
+    if abs(line.step) == 1:
+        index, weight = _near(line)
+        np.take(values, index[0], axis=0, out=out)
+        if weight[1].any():
+            out *= weight[0][:, None]
+            out += values[index[1]] * weight[1][:, None]
+        return
+    for first, low, weights in _weights(line):
+        np.matmul(weights, values[low : low + weights.shape[1]], out=out[first : first + BLOCK])
+
+
+def _sample_columns(values: Floats, line: Line, out: Floats) -> None:
+    """(rows, columns) into (rows, line.count)."""
+    if abs(line.step) == 1:
+        index, weight = _near(line)
+        np.take(values, index[0], axis=1, out=out)
+        if weight[1].any():
+            out *= weight[0]
+            out += values[:, index[1]] * weight[1]
+        return
+    for first, low, weights in _weights(line):
+        part = values[:, low : low + weights.shape[1]]
+        np.matmul(part, weights.T, out=out[:, first : first + BLOCK])
+
+
+@lru_cache(maxsize=64)
+def _near(line: Line) -> tuple[NDArray[np.int64], Floats]:
+    """The two samples of every output at a scale of 1, and their weights, (2, count) each."""
+    index, weight = _taps(line)
+    return np.ascontiguousarray(index.T - line.low), np.ascontiguousarray(weight.T, np.float32)
+
+
+@lru_cache(maxsize=256)
+def _weights(line: Line) -> list[tuple[int, int, Floats]]:
+    """A product with small blocks of the weights is faster than tap by tap.
+
+    For every block of outputs: the first one, the first sample, (outputs, samples) weights.
+    """
+    index, weight = _taps(line)
+    index -= line.low
+    found = []
+    for first in range(0, line.count, BLOCK):
+        places, parts = index[first : first + BLOCK], weight[first : first + BLOCK]
+        low = int(places.min())
+        block = np.zeros((len(places), int(places.max()) + 1 - low), np.float32)
+        rows = np.broadcast_to(np.arange(len(places))[:, None], places.shape)
+        np.add.at(block, (rows, places - low), parts.astype(np.float32))
+        found.append((first, low, block))
+    return found
+
+
+def _taps(line: Line) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Samples and weights of every output, (count, taps) each; weights of one sum to 1."""
+    width = abs(line.step)
+    low = line.start + np.arange(line.count) * line.step
+    low = low if line.step > 0 else low - width
+    if width >= 1:
+        index = np.floor(low)[:, None] + np.arange(ceil(width) + 1)
+        end = (low + width)[:, None]
+        overlap = np.minimum(end, index + 1) - np.maximum(low[:, None], index)
+        weight = np.maximum(overlap, 0.0)
+    else:
+        middle = low + width / 2 - 0.5
+        index = np.floor(middle)[:, None] + np.arange(1 - LANCZOS, LANCZOS + 1)
+        away = middle[:, None] - index
+        weight = np.sinc(away) * np.sinc(away / LANCZOS) * (np.abs(away) < LANCZOS)
+    weight /= weight.sum(axis=1, keepdims=True)
+    return np.clip(index, line.low, line.high - 1).astype(np.int64), weight
+
+
+def shrunk_by(plane: Plane, across: int, down: int) -> Plane:
+    """A plane shrunk by whole factors; a rest of columns and rows is left out."""
+    if across == down == 1:
+        return plane
+    rows, columns = plane.shape[0] // down, plane.shape[1] // across
+    part = plane[: rows * down, : columns * across]
+    return np.asarray(cv2.resize(part, (columns, rows), interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def whole_factor(scale: float, length: int) -> int:
+    """By what whole factor samples are put together before sampling between them."""
+    return max(1, min(floor(scale + 1e-6), length))
+
+
+def doubled(plane: Floats) -> Floats:
+    """Chroma-sized values at luma size: co-sited with the even columns, between the rows.
+
+    References
+    ----------
+    ITU-T H.264, figure 6-1 and table E-2: chroma_sample_loc_type 0.
+    """
+    rows, columns = plane.shape
+    tall = cv2.resize(plane, (columns, 2 * rows), interpolation=cv2.INTER_LINEAR)
+    out = np.empty((2 * rows, 2 * columns), plane.dtype)
+    out[:, ::2] = tall
+    after = np.concatenate([tall[:, 1:], tall[:, -1:]], axis=1)
+    out[:, 1::2] = cv2.addWeighted(tall, 0.5, after, 0.5, 0)
+    return out
