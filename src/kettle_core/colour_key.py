@@ -43,7 +43,7 @@ def key_matte(key: ColourKey, u: Plane, v: Plane) -> NDArray[np.float32]:
     away = np.hypot(u.astype(np.float32) - (128 + cb), v.astype(np.float32) - (128 + cr))
     inner = key.tolerance / 100 * FULL_SCALE
     soft = max(LEAST_SOFTNESS, key.softness / 100 * FULL_SCALE)
-    return np.clip((away - inner) / np.float32(soft), 0, 1).astype(np.float32)
+    return np.asarray(np.clip((away - inner) / soft, 0, 1), np.float32)
 
 
 def without_spill(key: ColourKey, u: Plane, v: Plane) -> tuple[Plane, Plane]:

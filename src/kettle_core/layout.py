@@ -73,11 +73,3 @@ def fit_inside(width: int, height: int, space: Box) -> Box:
 def crop_to_aspect(width: int, height: int, aspect_width: int, aspect_height: int) -> Box:
     """Largest centred even box of an aspect ratio within a picture, in picture pixels."""
     return fit_inside(aspect_width, aspect_height, Box(0, 0, width, height))
-
-
-def scale_box(box: Box, factor: float) -> Box:
-    """A box in a frame that is drawn larger or smaller; stays even."""
-    left, top = even(box.left * factor), even(box.top * factor)
-    width = max(2, even(box.right * factor) - left)
-    height = max(2, even(box.bottom * factor) - top)
-    return Box(left, top, width, height)

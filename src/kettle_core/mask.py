@@ -63,9 +63,10 @@ def _shape_coverage(
 ) -> tuple[Floats, Floats | None]:
     x, y = _own_places(figure, width, height)
     distance = _distance(mask, figure, x, y)
-    outer = np.clip((0.5 - distance) / max(1, mask.soft_px), 0, 1)
-    inner = np.clip(0.5 - mask.border_px - distance, 0, 1) if mask.border_px else None
-    return outer, inner
+    outer = np.asarray(np.clip((0.5 - distance) / max(1, mask.soft_px), 0, 1), np.float32)
+    if not mask.border_px:
+        return outer, None
+    return outer, np.asarray(np.clip(0.5 - mask.border_px - distance, 0, 1), np.float32)
 
 
 def _own_places(figure: Figure, width: int, height: int) -> tuple[Floats, Floats]:

@@ -8,8 +8,9 @@ from numpy.typing import NDArray
 
 from kettle_core.errors import PictureError
 from kettle_core.layout import Box
-from kettle_core.resample import Line, Plane, doubled, resample
+from kettle_core.resample import Line, doubled, resample
 
+Plane = NDArray[np.uint8]
 Alpha = NDArray[np.uint16]
 OPAQUE = 256
 
@@ -124,7 +125,7 @@ def rgb_to_picture(rgb: NDArray[np.uint8]) -> Picture:
 
 def picture_to_rgb(picture: Picture) -> NDArray[np.uint8]:
     """Planes to (rows, columns, 3) uint8 R'G'B'."""
-    planes = [picture.y, doubled(picture.u), doubled(picture.v)]
+    planes: list[Plane] = [picture.y, doubled(picture.u), doubled(picture.v)]
     return cv2.transform(cv2.merge(planes), _YUV_TO_RGB).astype(np.uint8)
 
 

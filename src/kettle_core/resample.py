@@ -8,6 +8,7 @@ beyond the usable samples goes on with the outermost one.
 from dataclasses import dataclass
 from functools import lru_cache
 from math import ceil, floor
+from typing import TypeVar
 
 import cv2
 import numpy as np
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 
 Plane = NDArray[np.uint8]
 Floats = NDArray[np.float32]
+Values = TypeVar("Values", Plane, Floats)
 LANCZOS = 4
 BLOCK = 24
 
@@ -202,7 +204,7 @@ def whole_factor(scale: float, length: int) -> int:
     return max(1, min(floor(scale + 1e-6), length))
 
 
-def doubled(plane: Floats) -> Floats:
+def doubled(plane: Values) -> Values:
     """Chroma-sized values at luma size: co-sited with the even columns, between the rows.
 
     References
@@ -211,7 +213,7 @@ def doubled(plane: Floats) -> Floats:
     """
     rows, columns = plane.shape
     tall = cv2.resize(plane, (columns, 2 * rows), interpolation=cv2.INTER_LINEAR)
-    out = np.empty((2 * rows, 2 * columns), plane.dtype)
+    out: Values = np.empty((2 * rows, 2 * columns), plane.dtype)
     out[:, ::2] = tall
     after = np.concatenate([tall[:, 1:], tall[:, -1:]], axis=1)
     out[:, 1::2] = cv2.addWeighted(tall, 0.5, after, 0.5, 0)

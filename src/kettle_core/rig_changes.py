@@ -6,19 +6,11 @@ from fractions import Fraction
 
 from kettle_core.devices import DeviceInfo, Mode
 from kettle_core.errors import RigError
-from kettle_core.layout import Box, corner_square, crop_to_aspect, fit_inside
+from kettle_core.layout import Box, crop_to_aspect, fit_inside
 from kettle_core.region import place_region
-from kettle_core.rig import (
-    MAX_INPUTS,
-    Format,
-    Input,
-    Layer,
-    Rig,
-    Scene,
-    scene_sound,
-    unused_id,
-    whole_layer,
-)
+from kettle_core.rig import MAX_INPUTS, Format, Input, Rig, unused_id
+from kettle_core.scene import Layer, Scene
+from kettle_core.starting_layouts import corner_box, laid_out_again, scene_sound, whole_layer
 
 
 def with_crosspoint(rig: Rig, input_id: str, what: str, scene_id: str = "") -> Rig:
@@ -45,7 +37,7 @@ def with_crosspoint(rig: Rig, input_id: str, what: str, scene_id: str = "") -> R
     if scene is None or what != ("seen" if item.is_picture else "heard"):
         raise RigError(f"The patch sheet has no crosspoint “{what}” for “{item.name}”.", "scenes")
     if what == "seen":
-        changed = replace(scene, layers=_changed_over(rig, item, scene))
+        changed = _changed_over(rig, item, scene)
     elif any(x.input_id == input_id for x in scene.sounds):
         sounds = tuple(
             replace(x, heard=not x.heard) if x.input_id == input_id else x for x in scene.sounds
@@ -56,28 +48,41 @@ def with_crosspoint(rig: Rig, input_id: str, what: str, scene_id: str = "") -> R
     return replace(rig, scenes=tuple(changed if s is scene else s for s in rig.scenes))
 
 
-def _changed_over(rig: Rig, item: Input, scene: Scene) -> tuple[Layer, ...]:
+def _changed_over(rig: Rig, item: Input, scene: Scene) -> Scene:
     if not any(x.input_id == item.id for x in scene.layers):
-        return _first_place(rig, item, scene)
+        return with_first_place(rig, item, scene)
     shown = any(x.shown for x in scene.layers if x.input_id == item.id)
-    return tuple(replace(x, shown=not shown) if x.input_id == item.id else x for x in scene.layers)
+    layers = (replace(x, shown=not shown) if x.input_id == item.id else x for x in scene.layers)
+    return replace(scene, layers=tuple(layers))
 
 
-def _first_place(rig: Rig, item: Input, scene: Scene) -> tuple[Layer, ...]:
-    """An input's first place: alone it fills the frame, a screen goes behind what is there."""
+def with_first_place(rig: Rig, item: Input, scene: Scene) -> Scene:
+    """A scene with one more layer: alone it fills the frame, a screen goes behind what is there."""
     frame = rig.format.frame
-    if not any(x.shown for x in scene.layers) or item.kind == "text":
-        return (*scene.layers, whole_layer(item, frame))
-    if item.is_screen and not any(rig.input(x.input_id).is_screen for x in scene.layers if x.shown):
-        return (whole_layer(item, frame), *scene.layers)
+    layer = replace(_first_layer(item, frame, scene), id=_unused_layer_id(item, scene))
+    screens = any(rig.input(x.input_id).is_screen for x in scene.layers if x.shown)
+    behind = item.is_screen and not screens
+    layers = (layer, *scene.layers) if behind else (*scene.layers, layer)
+    return replace(scene, layers=layers, layout="")
+
+
+def _unused_layer_id(item: Input, scene: Scene) -> str:
+    return unused_id(item.id, [x.id for x in scene.layers])
+
+
+def _first_layer(item: Input, frame: Box, scene: Scene) -> Layer:
+    others = [x for x in scene.layers if x.shown]
+    if not others or item.kind == "text":
+        return whole_layer(item, frame)
+    if item.is_screen and not any(x.input_id == item.id for x in scene.layers):
+        return whole_layer(item, frame)
     if item.kind == "webcam":
-        room = corner_square(frame.width, frame.height)
-        return (*scene.layers, whole_layer(item, room, "circle"))
+        return whole_layer(item, corner_box(frame), "circle")
     size = 0.16 if item.kind == "picture" else 0.42
     width, height = round(frame.width * size), round(frame.height * size)
     margin = round(frame.height * 0.04)
     room = place_region(Box(margin, margin, width, height), frame.width, frame.height)
-    return (*scene.layers, whole_layer(item, room))
+    return whole_layer(item, room)
 
 
 def with_input(rig: Rig, changed: Input) -> Rig:
@@ -111,27 +116,30 @@ def _with_inputs(rig: Rig, *changed: Input) -> Rig:
     by_id = {i.id: i for i in changed}
     resized = {i.id for i in changed if i.is_picture and i.size != rig.input(i.id).size}
     inputs = tuple(by_id.get(i.id, i) for i in rig.inputs)
-    scenes = tuple(
-        replace(
-            scene,
-            layers=tuple(
-                _refitted(x, rig.input(x.input_id), by_id[x.input_id])
-                if x.input_id in resized
-                else x
-                for x in scene.layers
-            ),
+    changed_rig = replace(rig, inputs=inputs)
+    scenes = []
+    for scene in rig.scenes:
+        if not any(x.input_id in resized for x in scene.layers):
+            scenes.append(scene)
+            continue
+        layers = tuple(
+            refitted(x, rig.input(x.input_id), by_id[x.input_id]) if x.input_id in resized else x
+            for x in scene.layers
         )
-        for scene in rig.scenes
-    )
-    return replace(rig, inputs=inputs, scenes=scenes)
+        scenes.append(laid_out_again(changed_rig, replace(scene, layers=layers)))
+    return replace(changed_rig, scenes=tuple(scenes))
 
 
-def _refitted(layer: Layer, before: Input, after: Input) -> Layer:
+def refitted(layer: Layer, before: Input, after: Input) -> Layer:
+    """A layer that shows an input of another size: a whole picture stays whole, in the same room.
+
+    What is cropped or masked keeps its box and takes the middle of the new picture.
+    """
     width, height = after.size
-    if layer.crop == Box(0, 0, *before.size) and layer.shape == "rectangle":
+    if layer.crop == Box(0, 0, *before.size) and layer.mask.shape == "rectangle":
         box = fit_inside(width, height, layer.box)
         return replace(layer, box=box, crop=Box(0, 0, width, height))
-    crop = crop_to_aspect(width, height, layer.crop.width, layer.crop.height)
+    crop = crop_to_aspect(width, height, layer.box.width, layer.box.height)
     return replace(layer, crop=crop)
 
 
@@ -176,15 +184,27 @@ def with_format(rig: Rig, format_: Format) -> Rig:
     across = Fraction(format_.frame_width, rig.format.frame_width)
     down = Fraction(format_.frame_height, rig.format.frame_height)
 
-    def placed(layer: Layer) -> Layer:
-        box = layer.box
+    smaller = min(across, down)
+
+    def scaled(box: Box) -> Box:
         left, top = round(box.left * across / 2) * 2, round(box.top * down / 2) * 2
         right, bottom = round(box.right * across / 2) * 2, round(box.bottom * down / 2) * 2
         room = Box(left, top, max(2, right - left), max(2, bottom - top))
-        return replace(layer, box=fit_inside(box.width, box.height, room))
+        return fit_inside(box.width, box.height, room)
 
-    scenes = tuple(replace(s, layers=tuple(placed(x) for x in s.layers)) for s in rig.scenes)
-    return replace(rig, format=format_, scenes=scenes)
+    def placed(layer: Layer) -> Layer:
+        mask = layer.mask
+        lengths = {
+            name: round(getattr(mask, name) * smaller)
+            for name in ("radius_px", "soft_px", "border_px", "shadow_px")
+        }
+        return replace(layer, box=scaled(layer.box), mask=replace(mask, **lengths))
+
+    rig = replace(
+        rig, format=format_, spots=tuple(replace(s, box=scaled(s.box)) for s in rig.spots)
+    )
+    scenes = (replace(s, layers=tuple(placed(x) for x in s.layers)) for s in rig.scenes)
+    return replace(rig, scenes=tuple(laid_out_again(rig, s) for s in scenes))
 
 
 @dataclass(frozen=True)

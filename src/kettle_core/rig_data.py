@@ -1,7 +1,7 @@
 """Rigs as plain data: written, and read back with every field checked."""
 
-import re
 from collections.abc import Mapping
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 
@@ -9,32 +9,32 @@ from kettle_core.devices import PICTURE_KINDS, SOUND_KINDS, STILL_KINDS, Mode
 from kettle_core.errors import RigError
 from kettle_core.hearing import DELAY_LIMITS_MS, GAIN_LIMITS_DB
 from kettle_core.layout import Box
+from kettle_core.reader import COLOUR_PATTERN, STILL_PATTERN, Reader
 from kettle_core.rig import (
     FONTS,
     FRAME_RATES,
-    LAYER_SHAPES,
     MAX_INPUTS,
     TURNS,
     Card,
     Format,
     Input,
-    Layer,
     Looks,
     Rig,
-    Scene,
-    SceneSound,
     Tone,
 )
+from kettle_core.scene import MAX_SCENES, MAX_SPOTS, Scene
+from kettle_core.scene_data import (
+    box_to_list,
+    read_change_over,
+    read_scene,
+    read_spot,
+    scene_to_dict,
+    spot_to_dict,
+)
 
-VERSION = 2
-NAME_PATTERN = re.compile(r"[a-z][a-z0-9-]{0,39}")
-STILL_PATTERN = re.compile(r"[0-9a-f]{64}")
-COLOUR_PATTERN = re.compile(r"#[0-9a-f]{6}")
-RATE_PATTERN = re.compile(r"\d{1,7}(/\d{1,7})?")
-SCENE_GAIN_LIMITS_DB = (-60.0, 30.0)
+VERSION = 3
 TEXT_LIMIT = 600
 TEXT_SIZE_LIMITS_PX = (12, 400)
-MAX_FPS = 240
 
 
 def rig_to_dict(rig: Rig) -> dict[str, Any]:
@@ -43,7 +43,10 @@ def rig_to_dict(rig: Rig) -> dict[str, Any]:
         "version": VERSION,
         "name": rig.name,
         "inputs": [_input_to_dict(i) for i in rig.inputs],
-        "scenes": [_scene_to_dict(s) for s in rig.scenes],
+        "scenes": [scene_to_dict(s) for s in rig.scenes],
+        "default_scene": rig.default_scene_id,
+        "spots": [spot_to_dict(s) for s in rig.spots],
+        "change_over": vars(rig.change_over).copy(),
         "format": {
             "frame_width": rig.format.frame_width,
             "frame_height": rig.format.frame_height,
@@ -62,7 +65,7 @@ def mode_to_dict(mode: Mode) -> dict[str, Any]:
 
 def mode_from_dict(data: Mapping[str, Any]) -> Mode:
     """Read what `mode_to_dict` wrote. Raises RigError."""
-    return _read_mode(_Reader(data, "mode"), "width" in data)
+    return _read_mode(Reader(data, "mode"), "width" in data)
 
 
 def _input_to_dict(item: Input) -> dict[str, Any]:
@@ -78,7 +81,7 @@ def _input_to_dict(item: Input) -> dict[str, Any]:
     if item.is_picture:
         looks = item.looks
         data["looks"] = {
-            "crop": _box_to_list(looks.crop) if looks.crop else None,
+            "crop": box_to_list(looks.crop) if looks.crop else None,
             "turn": looks.turn,
             "mirrored": looks.mirrored,
             "pointer": looks.pointer,
@@ -94,41 +97,18 @@ def _input_to_dict(item: Input) -> dict[str, Any]:
     return data
 
 
-def _scene_to_dict(scene: Scene) -> dict[str, Any]:
-    return {
-        "id": scene.id,
-        "name": scene.name,
-        "layers": [
-            {
-                "input": layer.input_id,
-                "box": _box_to_list(layer.box),
-                "crop": _box_to_list(layer.crop),
-                "shape": layer.shape,
-                "shown": layer.shown,
-            }
-            for layer in scene.layers
-        ],
-        "sounds": [
-            {"input": s.input_id, "gain_db": s.gain_db, "heard": s.heard} for s in scene.sounds
-        ],
-    }
-
-
-def _box_to_list(box: Box) -> list[int]:
-    return [box.left, box.top, box.width, box.height]
-
-
 def rig_from_dict(data: Mapping[str, Any]) -> Rig:
     """Read a rig from plain data and check that it holds together.
 
-    Version 1 had neither `on`, `looks` nor `tone`; they are filled in.
+    Version 1 had neither `on`, `looks` nor `tone`; version 2 had neither spots, change-overs
+    nor what a layer has beyond its box, crop and shape. They are filled in.
 
     Raises
     ------
     RigError
         With the field's path, what was expected and what came.
     """
-    reader = _Reader(data, "")
+    reader = Reader(data, "")
     version = reader.number("version", 1, VERSION)
     inputs = tuple(_read_input(r, version) for r in reader.rows("inputs", MAX_INPUTS))
     if not inputs:
@@ -139,17 +119,37 @@ def rig_from_dict(data: Mapping[str, Any]) -> Rig:
     rig = Rig(
         name=reader.text("name"),
         inputs=inputs,
-        scenes=tuple(_read_scene(r) for r in reader.rows("scenes", 64)),
+        scenes=tuple(
+            _keyed(read_scene(r, version), n, version)
+            for n, r in enumerate(reader.rows("scenes", MAX_SCENES))
+        ),
         format=Format(
             frame_width=format_reader.even("frame_width", 64, 7680),
             frame_height=format_reader.even("frame_height", 64, 4320),
             fps=format_reader.rate("fps", FRAME_RATES),
             sound_kbps=format_reader.number("sound_kbps", 32, 512),
         ),
+        **_read_together(reader, version),
     )
     _check_devices(rig)
     _check_scenes(rig)
     return rig
+
+
+def _keyed(scene: Scene, number: int, version: int) -> Scene:
+    """Before version 3 scenes had no keys: the first nine get a digit."""
+    return replace(scene, key=str(number + 1)) if version < 3 and number < 9 else scene
+
+
+def _read_together(reader: Reader, version: int) -> dict[str, Any]:
+    """What the scenes of a rig have in common."""
+    if version < 3:
+        return {}
+    return {
+        "spots": tuple(read_spot(r) for r in reader.rows("spots", MAX_SPOTS)),
+        "change_over": read_change_over(reader.part("change_over")),
+        "default_scene_id": reader.value("default_scene") and reader.key("default_scene"),
+    }
 
 
 def _check_devices(rig: Rig) -> None:
@@ -168,14 +168,21 @@ def _check_scenes(rig: Rig) -> None:
         raise RigError("A rig needs at least one scene; make one.", "scenes")
     if len({s.id for s in rig.scenes}) != len(rig.scenes):
         raise RigError("Two scenes of the rig have the same id; each needs its own.", "scenes")
+    if len({s.id for s in rig.spots}) != len(rig.spots):
+        raise RigError("Two spots of the rig have the same id; each needs its own.", "spots")
+    keys = [s.key for s in rig.scenes if s.key]
+    if len(set(keys)) != len(keys):
+        raise RigError("Two scenes have the same key; give each its own.", "scenes")
     for number, scene in enumerate(rig.scenes):
         where = f"scenes[{number}]"
+        if len({x.id for x in scene.layers}) != len(scene.layers):
+            raise RigError(f"Two layers of “{scene.name}” have the same id.", where)
         for layer in scene.layers:
             source = rig.input(layer.input_id)
             if not source.is_picture:
                 raise RigError(f"“{source.name}” is a sound and cannot be a layer.", where)
-            if not rig.format.frame.holds(layer.box):
-                raise RigError(f"The layer of “{source.name}” lies outside the frame.", where)
+            if layer.spot and layer.spot not in {s.id for s in rig.spots}:
+                raise RigError(f"“{source.name}” sits on a spot that the rig lacks.", where)
             if not Box(0, 0, *source.size).holds(layer.crop):
                 raise RigError(f"The crop of “{source.name}” lies outside its picture.", where)
         for sound in scene.sounds:
@@ -183,7 +190,7 @@ def _check_scenes(rig: Rig) -> None:
                 raise RigError(f"“{sound.input_id}” is a picture and cannot be heard.", where)
 
 
-def _read_mode(mode: "_Reader", is_picture: bool, still: bool = False) -> Mode:
+def _read_mode(mode: Reader, is_picture: bool, still: bool = False) -> Mode:
     if is_picture:
         return Mode(
             width=mode.even("width", 2, 7680),
@@ -196,7 +203,7 @@ def _read_mode(mode: "_Reader", is_picture: bool, still: bool = False) -> Mode:
     )
 
 
-def _read_input(reader: "_Reader", version: int) -> Input:
+def _read_input(reader: Reader, version: int) -> Input:
     kind = reader.choice("kind", PICTURE_KINDS + SOUND_KINDS)
     is_picture, still = kind in PICTURE_KINDS, kind in STILL_KINDS
     mode = _read_mode(reader.part("mode"), is_picture, still)
@@ -222,10 +229,10 @@ def _read_input(reader: "_Reader", version: int) -> Input:
     )
 
 
-def _read_looks(reader: "_Reader", mode: Mode) -> Looks:
+def _read_looks(reader: Reader, mode: Mode) -> Looks:
     crop = reader.box("crop") if reader.value("crop") is not None else None
     if crop and not Box(0, 0, mode.width, mode.height).holds(crop):
-        raise reader.wrong("crop", f"inside {mode.width} × {mode.height} px", _box_to_list(crop))
+        raise reader.wrong("crop", f"inside {mode.width} × {mode.height} px", box_to_list(crop))
     turn = reader.number("turn", 0, 270)
     if turn not in TURNS:
         raise reader.wrong("turn", "0, 90, 180 or 270", turn)
@@ -239,7 +246,7 @@ def _read_looks(reader: "_Reader", mode: Mode) -> Looks:
     )
 
 
-def _read_tone(reader: "_Reader") -> Tone:
+def _read_tone(reader: Reader) -> Tone:
     return Tone(
         reader.decimal("gain_db", *GAIN_LIMITS_DB),
         reader.truth("mono"),
@@ -247,7 +254,7 @@ def _read_tone(reader: "_Reader") -> Tone:
     )
 
 
-def _read_card(reader: "_Reader") -> Card:
+def _read_card(reader: Reader) -> Card:
     return Card(
         reader.text("text", TEXT_LIMIT),
         reader.choice("font", FONTS),
@@ -256,115 +263,3 @@ def _read_card(reader: "_Reader") -> Card:
         reader.value("backdrop")
         and reader.matching("backdrop", COLOUR_PATTERN, "a colour such as #1d2b33"),
     )
-
-
-def _read_scene(reader: "_Reader") -> Scene:
-    layers = tuple(
-        Layer(
-            r.key("input"),
-            r.box("box"),
-            r.box("crop"),
-            r.choice("shape", LAYER_SHAPES),
-            r.truth("shown"),
-        )
-        for r in reader.rows("layers", 64)
-    )
-    sounds = tuple(
-        SceneSound(r.key("input"), r.decimal("gain_db", *SCENE_GAIN_LIMITS_DB), r.truth("heard"))
-        for r in reader.rows("sounds", 64)
-    )
-    return Scene(reader.key("id"), reader.text("name"), layers, sounds)
-
-
-class _Reader:
-    """Typed access to plain data that knows the path it stands at."""
-
-    def __init__(self, data: Any, path: str) -> None:
-        if not isinstance(data, Mapping):
-            raise RigError(f"{path or 'The rig'} should be an object, got {data!r:.60}.", path)
-        self._data = data
-        self._path = path
-
-    def _at(self, name: str) -> str:
-        return f"{self._path}.{name}" if self._path else name
-
-    def wrong(self, name: str, expected: str, got: object) -> RigError:
-        return RigError(f"{self._at(name)} should be {expected}, got {got!r:.60}.", self._at(name))
-
-    def value(self, name: str) -> Any:
-        if name not in self._data:
-            raise RigError(f"{self._at(name)} is missing from the rig.", self._at(name))
-        return self._data[name]
-
-    def text(self, name: str, most: int = 80) -> str:
-        got = self.value(name)
-        if not isinstance(got, str) or not 0 < len(got.strip()) <= most:
-            raise self.wrong(name, f"a text of 1 to {most} characters", got)
-        return got.strip()
-
-    def matching(self, name: str, pattern: re.Pattern[str], expected: str) -> str:
-        got = self.value(name)
-        if not isinstance(got, str) or not pattern.fullmatch(got):
-            raise self.wrong(name, expected, got)
-        return got
-
-    def key(self, name: str) -> str:
-        return self.matching(name, NAME_PATTERN, "a-z, 0-9 and -, 1 to 40 characters")
-
-    def choice(self, name: str, choices: tuple[str, ...], expected: str = "one of ") -> str:
-        got = self.value(name)
-        if got not in choices:
-            raise self.wrong(name, expected + ", ".join(choices), got)
-        return str(got)
-
-    def number(self, name: str, low: int, high: int) -> int:
-        got = self.value(name)
-        if not isinstance(got, int) or isinstance(got, bool) or not low <= got <= high:
-            raise self.wrong(name, f"a whole number from {low} to {high}", got)
-        return got
-
-    def even(self, name: str, low: int, high: int) -> int:
-        got = self.number(name, low, high)
-        if got % 2:
-            raise self.wrong(name, "an even number of px", got)
-        return got
-
-    def decimal(self, name: str, low: float, high: float) -> float:
-        got = self.value(name)
-        if not isinstance(got, int | float) or isinstance(got, bool) or not low <= got <= high:
-            raise self.wrong(name, f"a number from {low:g} to {high:g}", got)
-        return float(got)
-
-    def truth(self, name: str) -> bool:
-        got = self.value(name)
-        if not isinstance(got, bool):
-            raise self.wrong(name, "true or false", got)
-        return got
-
-    def rate(self, name: str, choices: tuple[str, ...] = ()) -> Fraction:
-        if choices:
-            return Fraction(self.choice(name, choices, "one of the frame rates "))
-        expected = f"a frame rate from 1 to {MAX_FPS}, such as 30 or 30000/1001"
-        top, _, bottom = self.matching(name, RATE_PATTERN, expected).partition("/")
-        if int(bottom or 1) == 0 or not 1 <= Fraction(int(top), int(bottom or 1)) <= MAX_FPS:
-            raise self.wrong(name, expected, self.value(name))
-        return Fraction(int(top), int(bottom or 1))
-
-    def box(self, name: str) -> Box:
-        got = self.value(name)
-        if not isinstance(got, list) or len(got) != 4:
-            raise self.wrong(name, "[left, top, width, height] in px", got)
-        if not all(isinstance(v, int) and not isinstance(v, bool) and v % 2 == 0 for v in got):
-            raise self.wrong(name, "four even numbers of px", got)
-        if min(got[0], got[1]) < 0 or min(got[2], got[3]) < 2 or max(got) > 7680:
-            raise self.wrong(name, "a box of at least 2 × 2 px inside the picture", got)
-        return Box(*got)
-
-    def part(self, name: str) -> "_Reader":
-        return _Reader(self.value(name), self._at(name))
-
-    def rows(self, name: str, most: int) -> list["_Reader"]:
-        got = self.value(name)
-        if not isinstance(got, list) or len(got) > most:
-            raise self.wrong(name, f"a list of at most {most}", got)
-        return [_Reader(row, f"{self._at(name)}[{n}]") for n, row in enumerate(got)]

@@ -57,6 +57,19 @@ def sampler(layer: "PlacedLayer", region: Box, size: tuple[int, int]) -> Sampler
     )
 
 
+def source_point(layer: "PlacedLayer", x: float, y: float) -> tuple[float, float]:
+    """Where in its picture a layer shows a point of the frame, in px of the picture."""
+    cos, sin = turned((1.0, 0.0), (0.0, 0.0), layer.turn)
+    dx, dy = x - layer.middle[0], y - layer.middle[1]
+    own_x, own_y = cos * dx + sin * dy, cos * dy - sin * dx
+    own_x = -own_x if layer.mirrored else own_x
+    crop = layer.crop
+    return (
+        crop.left + crop.width / 2 + own_x * crop.width / layer.width,
+        crop.top + crop.height / 2 + own_y * crop.height / layer.height,
+    )
+
+
 def _chroma_box(box: Box) -> Box:
     left, top = box.left // 2, box.top // 2
     return Box(left, top, (box.right + 1) // 2 - left, (box.bottom + 1) // 2 - top)

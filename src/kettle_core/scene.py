@@ -100,7 +100,7 @@ class ChangeOver:
 class Scene:
     """A named composition; layers lie in order, the first at the back.
 
-    `key` is the letter or digit that calls it. `layout` is the starting layout that its layers
+    `key` is the digit that calls it. `layout` is the starting layout that its layers
     still follow, "" once one was placed by hand. Without its own `change_over` it comes in as
     the rig says.
     """

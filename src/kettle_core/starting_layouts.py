@@ -241,6 +241,7 @@ def first_scene(
     seen = [i for i in (screen, webcam) if i]
     sounds = tuple(scene_sound(i) for i in used if not i.is_picture)
     if not seen:
-        return Scene(scene_id, name, (), sounds)
+        return Scene(scene_id, name, (), sounds, key="1")
     layout = "corner-bottom-right" if len(seen) > 1 else ("screen" if screen else "camera")
-    return replace(scene_of_layout(scene_id, name, layout, seen, format_), sounds=sounds)
+    scene = scene_of_layout(scene_id, name, layout, seen, format_)
+    return replace(scene, sounds=sounds, key="1")

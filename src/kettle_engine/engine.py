@@ -12,6 +12,7 @@ from kettle_core.devices import Driver
 from kettle_core.errors import EngineError, KettleError, PictureError
 from kettle_core.picture import Picture, picture_from_i420
 from kettle_core.rig import Input, Rig, input_of_device
+from kettle_core.scene import Scene
 from kettle_core.timing import NS_PER_S
 from kettle_engine.clock import Clock
 from kettle_engine.meter import Meter
@@ -37,6 +38,23 @@ SPARE = "spare-"
 STATE_SOUNDS = {"hears": "live", "quiet": "live", "nothing": "fault", "clipping": "look"}
 
 
+@dataclass(frozen=True)
+class Tried:
+    """A scene as somebody is about to change it on the drawing table."""
+
+    scene: Scene
+    until_s: float
+
+
+@dataclass(frozen=True)
+class Played:
+    """A change-over that is played for a page, on the monotonic clock."""
+
+    scene_id: str
+    to_id: str
+    since_s: float
+
+
 @dataclass
 class Live:
     """The newest of every input, for pages. Spares are devices that the rig does not use."""
@@ -52,6 +70,13 @@ class Live:
     watches: dict[str, PictureWatch] = field(default_factory=dict)
     spares_until_ns: int = 0
     owner: str = ""
+    tried: dict[str, Tried] = field(default_factory=dict)
+    played: Played | None = None
+
+    def tried_scene(self, scene_id: str, now_s: float) -> Scene | None:
+        """The scene as it is tried at the moment; `now_s` on the monotonic clock."""
+        tried = self.tried.get(scene_id)
+        return tried.scene if tried and tried.until_s > now_s else None
 
     def states(self, now_s: float) -> dict[str, InputState]:
         """How every open input is."""
@@ -236,13 +261,15 @@ class Engine:
         """
         if self.state not in (IDLE, WATCHING):
             if self.live and _devices(self.live.rig) == _devices(rig):
-                self.live.rig = rig
+                self.live.rig, self.live.tried = rig, {}
                 return
             raise EngineError("A take is being recorded; stop it before the inputs are changed.")
         if self.live is None:
             self.live = Live(rig, Rack(self._driver, self.clock))
             self.set_wanted(self._watched)
         self.live.owner = owner or self.live.owner
+        if rig != self.live.rig:
+            self.live.tried = {}
         if spares:
             self.live.spares_until_ns = self.clock.now_ns() + SPARES_FOR_NS
         self._fill(self.live, rig)

@@ -11,7 +11,6 @@ from typing import Any
 
 import zmq
 
-from kettle_core.compose import as_used, compose_frame, plan_scene
 from kettle_core.errors import KettleError
 from kettle_core.layout import Box, fit_inside
 from kettle_core.picture import (
@@ -29,11 +28,16 @@ from kettle_core.rig import Input, Looks
 from kettle_engine.engine import Engine, Live
 from kettle_engine.priority import lower_priority
 from kettle_engine.protocol import LEVELS, PICTURE, PROGRAM, STATUS
+from kettle_engine.scene_pictures import (
+    SHOWN_WIDTH,
+    THUMB_WIDTH,
+    ScenePictures,
+    shrunk_for_page,
+)
 from kettle_media.stills import draw_label
 
 LEVELS_EVERY_S, STATUS_EVERY_S = 0.05, 0.25
 PROGRAM_EVERY_S = 1 / 15
-PROGRAM_WIDTH = 960
 # Size of a live picture's box in px, least time between two of them, JPEG quality.
 SIZES = {
     "small": ((240, 136), 1 / 15, 78),
@@ -43,6 +47,14 @@ SIZES = {
     "whole": ((960, 600), 1 / 15, 84),
 }
 TICK_S = 0.012
+# Of a scene on the drawing table, of one among the scenes, and of a layer's matte.
+SCENE_SIZES = {
+    "scene": (SHOWN_WIDTH, 1 / 20, 86),
+    "thumb": (THUMB_WIDTH, 0.5, 80),
+    "matte": (SHOWN_WIDTH, 1 / 8, 86),
+}
+# While a layer is dragged or a change-over is played.
+LIVELY_EVERY_S = 1 / 40
 # A picture this many times larger than shown is thinned out before it is scaled.
 COARSE = 2
 CLOSE_AFTER_S = 20.0
@@ -70,6 +82,7 @@ class Publisher:
         self._watched: dict[bytes, int] = {}
         self._sent: dict[bytes, tuple[float, int]] = {}
         self._wanted: frozenset[str] | None = None
+        self._scenes = ScenePictures(engine.library)
         self.identify_until_s = 0.0
         self._jobs = {
             LEVELS: (LEVELS_EVERY_S, self._levels),
@@ -145,20 +158,24 @@ class Publisher:
         self._send(LEVELS, {name: meter.read() for name, meter in list(live.meters.items())})
 
     def _program(self, live: Live) -> None:
-        scene = live.rig.seen_in(live.rig.scenes[0])
-        names = [layer.input_id for layer in scene.layers]
-        stamp = hash((scene, tuple(live.numbers.get(name) for name in names)))
-        if not live.numbers or self._sent.get(PROGRAM, (0.0, 0))[1] == stamp:
+        self._send_scene(live, PROGRAM, live.rig.default_scene.id, "", SHOWN_WIDTH, 82)
+
+    def _send_scene(
+        self, live: Live, topic: bytes, scene_id: str, layer_id: str, width: int, quality: int
+    ) -> None:
+        """A scene's picture, or a layer's matte in it, if it looks different from the last one."""
+        if not live.numbers:
             return
-        self._sent[PROGRAM] = (0.0, stamp)
-        plan = plan_scene(scene, live.rig.format, PROGRAM_WIDTH)
-        pictures = {}
-        for name in names:
-            picture, item = live.pictures.get(name), live.inputs.get(name)
-            if picture and item:
-                pictures[name] = as_used(picture, item.looks)
-        frame = compose_frame(plan, pictures)
-        self._send(PROGRAM, {}, picture_to_jpeg(picture_from_i420(frame), 82))
+        if layer_id:
+            shown = self._scenes.matte(live, scene_id, layer_id)
+        else:
+            shown = self._scenes.shown(live, scene_id)
+        if shown is None or self._sent.get(topic, (0.0, 0))[1] == shown.stamp:
+            return
+        self._sent[topic] = (time.monotonic(), shown.stamp)
+        name = topic.decode().rpartition("/")[2]
+        small = shrunk_for_page(shown.frame, width)
+        self._send(topic, {"input": name}, picture_to_jpeg(small, quality))
 
     def _pictures(self, live: Live) -> None:
         now = time.monotonic()
@@ -167,6 +184,9 @@ class Publisher:
         identifying = now < self.identify_until_s
         for topic in topics:
             size, _, name = topic.decode()[len(PICTURE) :].partition("/")
+            if size in SCENE_SIZES:
+                self._scene_picture(live, topic, size, name)
+                continue
             picture, item = live.pictures.get(name), live.inputs.get(name)
             if size not in SIZES or picture is None or item is None:
                 continue
@@ -185,14 +205,27 @@ class Publisher:
             self._send(topic, header, picture_to_jpeg(small, quality))
             self._do_due()
 
+    def _scene_picture(self, live: Live, topic: bytes, size: str, name: str) -> None:
+        """`name` is scene:ID, thumb:ID or matte:ID:LAYER, so that it differs from an input's."""
+        width, every_s, quality = SCENE_SIZES[size]
+        _, scene_id, layer_id = (*name.split(":"), "", "")[:3]
+        now = time.monotonic()
+        lively = live.played is not None or live.tried_scene(scene_id, now) is not None
+        every_s = LIVELY_EVERY_S if lively and size == "scene" else every_s
+        if now - self._sent.get(topic, (0.0, 0))[0] >= every_s:
+            self._send_scene(live, topic, scene_id, layer_id, width, quality)
+            self._do_due()
+
     def _tell_wanted(self, live: Live, topics: list[bytes]) -> None:
-        rest = picture_topic("rest", "")
-        names = {
-            t.decode()[len(PICTURE) :].partition("/")[2] for t in topics if not t.startswith(rest)
-        }
+        names: set[str] = set()
+        for topic in topics:
+            size, _, name = topic.decode()[len(PICTURE) :].partition("/")
+            if size in SIZES and size != "rest":
+                names.add(name)
+            elif size in ("scene", "matte"):
+                names |= self._scenes.inputs_of(live, (*name.split(":"), "")[1])
         if self._watched.get(PROGRAM):
-            scene = live.rig.seen_in(live.rig.scenes[0])
-            names |= {layer.input_id for layer in scene.layers}
+            names |= self._scenes.inputs_of(live, live.rig.default_scene.id)
         wanted = frozenset(names)
         if wanted != self._wanted:
             self._engine.call(lambda: self._engine.set_wanted(wanted))

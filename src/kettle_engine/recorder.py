@@ -23,7 +23,7 @@ from kettle_core.rig_data import mode_to_dict, rig_to_dict
 from kettle_core.timing import NS_PER_S
 from kettle_engine.priority import lower_priority
 from kettle_engine.rack import Delivery, Rack
-from kettle_media.stills import write_stills
+from kettle_media.stills import copy_masks, write_stills
 from kettle_media.take_folder import (
     COMPLETE,
     TakeFolder,
@@ -237,7 +237,7 @@ class Recorder:
             i.id: Track(folder, i, t, wait=not realtime)
             for i, t in zip(recorded, self.info.tracks, strict=True)
         }
-        first = {"at_ns": 0, "what": "scene", "scene": rig.scenes[0].id}
+        first = {"at_ns": 0, "what": "scene", "scene": rig.default_scene.id}
         append_line(folder.path / "cues.jsonl", first)
         self.note("started", inputs=[i.id for i in recorded])
         self._events = (folder.path / "events.jsonl").open("a", buffering=1)
@@ -246,6 +246,7 @@ class Recorder:
         stills = {i.id: i for i in rig.inputs if i.is_still and i.on}
         for name in write_stills(stills, library, self.folder.stills_path) if stills else ():
             self.info.notes.append(f"{stills[name].name}: its picture was not in the library.")
+        copy_masks(rig.scenes, library, self.folder.stills_path)
 
     def note(self, what: str, **values: Any) -> None:
         """Write a line into the take's journal."""

@@ -8,6 +8,7 @@ import os
 import signal
 import sys
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -16,13 +17,15 @@ import cv2
 import zmq
 
 from kettle_core.errors import EngineError, KettleError
+from kettle_core.first_rig import rig_of_devices
 from kettle_core.hearing import apply_gain, measure_voice, propose_gain_db
-from kettle_core.rig import rig_of_devices
-from kettle_core.rig_data import rig_from_dict, rig_to_dict
+from kettle_core.reader import Reader
+from kettle_core.rig_data import VERSION, rig_from_dict, rig_to_dict
+from kettle_core.scene_data import read_scene
 from kettle_engine.client import EngineClient
 from kettle_engine.clock import WallClock
 from kettle_engine.drivers import Drivers
-from kettle_engine.engine import Engine
+from kettle_engine.engine import Engine, Live, Played, Tried
 from kettle_engine.meter import KEPT_S
 from kettle_engine.protocol import (
     command_address,
@@ -31,11 +34,15 @@ from kettle_engine.protocol import (
     socket_folder,
 )
 from kettle_engine.publisher import Publisher, machine_status
+from kettle_engine.reading_watch import ReadingWatch
+from kettle_engine.scene_pictures import pick_colour
 from kettle_media.file_driver import FileDriver
 from kettle_media.repair import find_unfinished, repair_take
 from kettle_media.take_folder import free_bytes
 from kettle_media.tracks import write_sound_file
 from kettle_studio.driver import Studio
+
+TRIED_FOR_S = 2.0
 
 
 class Server:
@@ -59,6 +66,7 @@ class Server:
         )
         self._warming.start()
         self._publisher = Publisher(self._engine, live_address(data_dir), self._more_status)
+        self._reading_watch = ReadingWatch()
         self._running = True
         self._commands: dict[str, Callable[[dict[str, Any]], Any]] = {
             "hello": lambda _: {"pid": os.getpid(), "repaired": self.repaired},
@@ -71,6 +79,10 @@ class Server:
             "hear": self._hear,
             "propose_rig": self._propose_rig,
             "open_rig": self._open_rig,
+            "try_scene": self._try_scene,
+            "play_change": self._play_change,
+            "pick_colour": self._pick_colour,
+            "reading": self._reading,
             "record": self._record,
             "stop": lambda _: self._engine.call(self._engine.stop),
             "status": lambda _: {**self._engine.status(), **self._more_status()},
@@ -146,6 +158,32 @@ class Server:
         spares, owner = bool(command.get("spares")), str(command.get("owner", ""))
         self._engine.call(lambda: self._engine.open_rig(rig, spares, owner))
 
+    def _live(self) -> Live:
+        if self._engine.live is None:
+            raise EngineError("No rig is open, so nothing is seen. Reload the page.")
+        return self._engine.live
+
+    def _try_scene(self, command: dict[str, Any]) -> None:
+        """Show a scene as it would be, for a moment."""
+        scene = read_scene(Reader(command["scene"], "scene"), VERSION)
+        until_s = time.monotonic() + TRIED_FOR_S
+        live = self._live()
+        live.tried = {**live.tried, scene.id: Tried(scene, until_s)}
+
+    def _play_change(self, command: dict[str, Any]) -> None:
+        """Show how a scene gives way to another one."""
+        live = self._live()
+        to_id = live.rig.scene(command["to"]).id
+        live.played = Played(live.rig.scene(command["scene"]).id, to_id, time.monotonic())
+
+    def _pick_colour(self, command: dict[str, Any]) -> str:
+        x, y = float(command["x"]), float(command["y"])
+        return pick_colour(self._live(), command["scene"], command["layer"], x, y)
+
+    def _reading(self, command: dict[str, Any]) -> dict[str, float | None]:
+        live = self._engine.live
+        return self._reading_watch.ask(live, list(command["inputs"])) if live else {}
+
     def _record(self, command: dict[str, Any]) -> None:
         rig = rig_from_dict(command["rig"])
         path = (self._takes / str(command["folder"])).resolve()
@@ -167,6 +205,7 @@ class Server:
         self._publisher.close()
         self._engine.close()
         self._warming.join()
+        self._reading_watch.close()
         self._socket.close(linger=200)
 
     def _answer(self, message: bytes) -> dict[str, Any]:

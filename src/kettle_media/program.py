@@ -3,7 +3,7 @@
 import json
 import queue
 import threading
-from collections.abc import Callable, Generator, Iterator, Mapping
+from collections.abc import Callable, Collection, Generator, Iterator, Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
@@ -13,7 +13,8 @@ import av
 import numpy as np
 from av.error import FFmpegError
 
-from kettle_core.compose import ScenePlan, compose_frame, frame_at, plan_scene
+from kettle_core.change_over import ProgramComposer, Stretch, plan_stretches
+from kettle_core.compose import compose_frame, frame_at, plan_scene
 from kettle_core.errors import TakeError
 from kettle_core.hearing import apply_gain
 from kettle_core.layout import Box, even
@@ -24,12 +25,13 @@ from kettle_core.picture import (
     picture_to_jpeg,
     scale_picture,
 )
-from kettle_core.rig import Rig, Scene, Tone
+from kettle_core.rig import Rig, Tone
+from kettle_core.scene import Scene
 from kettle_core.sound import PeakLimiter, mix_sounds
-from kettle_core.timing import frame_count, frame_to_ns
+from kettle_core.timing import NS_PER_S, frame_count, frame_to_ns
 from kettle_media.align import TakeSync, align_take, master_sound
 from kettle_media.master_sound import MASTER_HZ, MasterSound
-from kettle_media.stills import read_still
+from kettle_media.stills import masks_of, read_still
 from kettle_media.take_folder import (
     TakeFolder,
     TakeInfo,
@@ -55,6 +57,8 @@ class PictureCursor:
     def at(self, number: int) -> Picture:
         """Frame `number`, or the last one if the track ends before it."""
         frame = None
+        if number <= self._at and self._picture is not None:
+            return self._picture
         while self._at < number:
             following = next(self._frames, None)
             if following is None:
@@ -127,7 +131,7 @@ def render_program(
     target: Path,
     on_progress: Progress = lambda done, total: None,
 ) -> int:
-    """Compose the take's first scene at the rig's frame size and rate; returns the frame count.
+    """Compose the take's default scene at the rig's frame size and rate; returns the frame count.
 
     Parameters
     ----------
@@ -142,9 +146,9 @@ def render_program(
         If nothing of the scene was recorded, a track is damaged or the file can't be written.
     """
     rig = take_rig(info)
-    scene = rig.seen_in(rig.scenes[0])
-    stills = _read_stills(folder, rig, scene)
-    names = {t.name for t in sync.tracks} | stills.keys()
+    scene = rig.seen_in(rig.default_scene)
+    pictures = read_stills(folder, rig)
+    names = {t.name for t in sync.tracks} | pictures.keys()
     scene = replace(
         scene,
         layers=tuple(x for x in scene.layers if x.input_id in names),
@@ -155,7 +159,11 @@ def render_program(
     duration_ns = info.duration_ns or _recorded_ns(sync)
     total = max(1, frame_count(duration_ns, rig.format.fps))
     part = target.with_name(f".{target.stem}.part.mp4")
-    frames = _composed_frames(folder, info, sync, plan_scene(scene, rig.format), stills, total)
+    rig = replace(rig, scenes=tuple(scene if s.id == scene.id else s for s in rig.scenes))
+    composer = ProgramComposer(rig, read_masks(folder, rig))
+    stretches = plan_stretches(rig, (), duration_ns)
+    source = _Source(folder, info, sync, {x.input_id for x in scene.layers})
+    frames = _composed_frames(composer, stretches, source, pictures, rig.format.fps, total)
     mix = _Mix(folder, info, sync, scene)
     try:
         _encode(part, frames, mix, rig.format, total, on_progress)
@@ -172,44 +180,96 @@ def _recorded_ns(sync: TakeSync) -> int:
     return int(max(captured[-1] for captured in sync.captured_ns.values()))
 
 
-def _read_stills(folder: TakeFolder, rig: Rig, scene: Scene) -> dict[str, Picture]:
+def read_stills(folder: TakeFolder, rig: Rig) -> dict[str, Picture]:
+    """Pictures and text cards of a take, by their inputs' ids."""
     found = {}
-    for layer in scene.layers:
-        name = layer.input_id
-        picture = (
-            read_still(folder.stills_path / f"{name}.png") if rig.input(name).is_still else None
-        )
+    for item in rig.inputs:
+        picture = read_still(folder.stills_path / f"{item.id}.png") if item.is_still else None
         if picture:
-            found[name] = picture
+            found[item.id] = picture
     return found
 
 
+def read_masks(folder: TakeFolder, rig: Rig) -> dict[str, Plane]:
+    """Pictures that a take's masks use, by their names in the rig's library."""
+    return masks_of(rig.scenes, folder.stills_path)
+
+
+class _Source:
+    """The picture tracks of a take, read forward together."""
+
+    def __init__(
+        self, folder: TakeFolder, info: TakeInfo, sync: TakeSync, wanted: Collection[str]
+    ) -> None:
+        self._captured_ns = {}
+        self._cursors = {}
+        self._half_frame_ns = {}
+        for track in info.tracks:
+            name = track["name"]
+            if name in wanted and name in sync.captured_ns and is_picture(track):
+                self._captured_ns[name] = sync.captured_ns[name]
+                self._half_frame_ns[name] = frame_to_ns(1, track_mode(track).fps) // 2
+                self._cursors[name] = PictureCursor(folder.track_path(track))
+
+    def at(self, wanted_ns: int) -> dict[str, Picture]:
+        """The picture of every track at a time; times must not go back."""
+        found = {}
+        for name, cursor in self._cursors.items():
+            wanted = np.array([wanted_ns], np.int64)
+            number = frame_at(self._captured_ns[name], wanted, self._half_frame_ns[name])
+            found[name] = cursor.at(int(number[0]))
+        return found
+
+
 def _composed_frames(
-    folder: TakeFolder,
-    info: TakeInfo,
-    sync: TakeSync,
-    plan: ScenePlan,
+    composer: ProgramComposer,
+    stretches: Sequence[Stretch],
+    source: _Source,
     stills: Mapping[str, Picture],
+    fps: Fraction,
     total: int,
 ) -> Generator[Plane, None, None]:
-    fps = take_rig(info).format.fps
-    wanted_ns = np.array([frame_to_ns(n, fps) for n in range(total)], dtype=np.int64)
-    cursors, shown = {}, {}
-    for track in info.tracks:
-        name = track["name"]
-        if any(layer.input_id == name for layer in plan.layers):
-            half_frame_ns = frame_to_ns(1, track_mode(track).fps) // 2
-            shown[name] = frame_at(sync.captured_ns[name], wanted_ns, half_frame_ns)
-            cursors[name] = PictureCursor(folder.track_path(track))
-    before: tuple[int, ...] | None = None
-    frame = None
+    current = 0
     for n in range(total):
-        numbers = tuple(int(shown[name][n]) for name in cursors)
-        if frame is None or numbers != before:
-            pictures = {name: c.at(int(shown[name][n])) for name, c in cursors.items()}
-            frame = compose_frame(plan, {**stills, **pictures})
-        before = numbers
-        yield frame
+        at_ns = frame_to_ns(n, fps)
+        while current + 1 < len(stretches) and at_ns >= stretches[current].end_ns:
+            current += 1
+        yield composer.compose(stretches[current], at_ns, {**stills, **source.at(at_ns)})
+
+
+def compose_one_frame(folder: TakeFolder, scene_name: str, at_s: float) -> Picture:
+    """One frame of a take in any of its rig's scenes, by the scene's name or id.
+
+    Parameters
+    ----------
+    folder : the take
+    scene_name : str, "" for the default scene
+    at_s : seconds from the take's start
+
+    Raises
+    ------
+    TakeError
+        If there is no such scene or the time lies outside the take.
+    """
+    info = folder.read_info()
+    rig = take_rig(info)
+    fits = (s for s in rig.scenes if scene_name in (s.name, s.id))
+    scene = next(fits, None) if scene_name else rig.default_scene
+    if scene is None:
+        names = ", ".join(f"“{s.name}”" for s in rig.scenes)
+        raise TakeError(f"The take's rig has no scene “{scene_name}”. It has {names}.")
+    without = damaged_tracks(info)
+    sync = align_take(folder, info, without)
+    duration_s = (info.duration_ns or _recorded_ns(sync)) / NS_PER_S
+    if not 0 <= at_s <= duration_s:
+        raise TakeError(
+            f"{at_s:g} s lies outside the take, which is {duration_s:.3f} s long. "
+            "Give a time within it."
+        )
+    plan = plan_scene(rig.seen_in(scene), rig.format, read_masks(folder, rig))
+    source = _Source(folder, info, sync, {x.input_id for x in plan.layers})
+    pictures = {**read_stills(folder, rig), **source.at(round(at_s * NS_PER_S))}
+    return picture_from_i420(compose_frame(plan, pictures))
 
 
 class _Mix:

@@ -11,9 +11,10 @@ from typing import Any
 from PIL import Image
 
 from kettle_core.errors import RigError
+from kettle_core.reader import STILL_PATTERN
 from kettle_core.rig import Rig
-from kettle_core.rig_data import STILL_PATTERN, rig_from_dict, rig_to_dict
-from kettle_media.stills import MAX_PIXELS, MAX_SIDE_PX, still_name
+from kettle_core.rig_data import rig_from_dict, rig_to_dict
+from kettle_media.stills import MAX_PIXELS, MAX_SIDE_PX, mask_names, still_name
 
 FORMAT_NAME = "vast-kettle-rig"
 FILE_VERSION = 1
@@ -38,7 +39,7 @@ def read_rig_file(path: Path) -> bytes:
 
 def rig_to_file(rig: Rig, pictures: Mapping[str, bytes]) -> bytes:
     """Write a rig with the PNG pictures it uses, by their names."""
-    used = {i.still for i in rig.inputs if i.still}
+    used = pictures_of(rig)
     data = {
         "format": FORMAT_NAME,
         "version": FILE_VERSION,
@@ -82,7 +83,14 @@ def rig_from_file(data: bytes) -> tuple[Rig, dict[str, bytes]]:
     for item in rig.inputs:
         if item.still and item.still not in pictures:
             raise RigError(f"The picture of “{item.name}” is missing from the file.", "pictures")
+    if not mask_names(rig.scenes) <= pictures.keys():
+        raise RigError("The picture of a mask is missing from the file.", "pictures")
     return rig, pictures
+
+
+def pictures_of(rig: Rig) -> set[str]:
+    """Names of the pictures in its library that a rig uses."""
+    return {i.still for i in rig.inputs if i.still} | mask_names(rig.scenes)
 
 
 def _refuse(constant: str) -> Any:

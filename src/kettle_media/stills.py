@@ -3,7 +3,8 @@
 import hashlib
 import io
 import re
-from collections.abc import Mapping
+import shutil
+from collections.abc import Iterable, Mapping
 from functools import lru_cache
 from pathlib import Path
 
@@ -11,8 +12,9 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFont, UnidentifiedImageError
 
 from kettle_core.errors import PictureError
-from kettle_core.picture import Picture, rgb_to_picture
+from kettle_core.picture import Picture, Plane, rgb_to_picture
 from kettle_core.rig import Card, Input
+from kettle_core.scene import Scene
 from kettle_media.svg import svg_to_png
 
 ASSETS = Path(__file__).parent / "assets"
@@ -198,6 +200,26 @@ def write_stills(items: Mapping[str, Input], library: Path, target: Path) -> lis
     return missing
 
 
+def png_size(png: bytes) -> tuple[int, int]:
+    """Width and height in px of a PNG of the library."""
+    with Image.open(io.BytesIO(png), formats=["PNG"]) as image:
+        return image.size
+
+
+def copy_masks(scenes: Iterable[Scene], library: Path, target: Path) -> None:
+    """Put the pictures that masks use into a take's folder; one that is missing is left out."""
+    for name in mask_names(scenes):
+        source = library / f"{name}.png"
+        if source.is_file():
+            target.mkdir(exist_ok=True)
+            shutil.copyfile(source, target / source.name)
+
+
+def mask_names(scenes: Iterable[Scene]) -> set[str]:
+    """Names in the rig's library of the pictures that masks use."""
+    return {x.mask.still for s in scenes for x in s.layers if x.mask.shape == "picture"}
+
+
 def read_still(path: Path) -> Picture | None:
     """A take's still as planes with coverage; None if it is not there."""
     try:
@@ -205,3 +227,21 @@ def read_still(path: Path) -> Picture | None:
             return rgba_to_picture(image)
     except (OSError, ValueError):
         return None
+
+
+def masks_of(scenes: Iterable[Scene], folder: Path) -> dict[str, Plane]:
+    """The pictures that masks use, (rows, columns) from black to white, by their names.
+
+    A picture's own coverage counts: what is clear is black. One that is missing is left out.
+    """
+    found = {}
+    for name in mask_names(scenes):
+        try:
+            with Image.open(folder / f"{name}.png", formats=["PNG"]) as image:
+                rgba = image.convert("RGBA")
+                black = Image.new("RGBA", rgba.size, (0, 0, 0, 255))
+                grey = Image.alpha_composite(black, rgba).convert("L")
+                found[name] = np.ascontiguousarray(np.asarray(grey))
+        except (OSError, ValueError):
+            continue
+    return found

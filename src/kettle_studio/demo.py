@@ -4,20 +4,10 @@ from dataclasses import replace
 from fractions import Fraction
 
 from kettle_core.devices import Mode
-from kettle_core.layout import Box, corner_square, fit_inside
-from kettle_core.rig import (
-    Card,
-    Format,
-    Input,
-    Looks,
-    Rig,
-    Scene,
-    Tone,
-    first_scene,
-    input_of_device,
-    scene_sound,
-    whole_layer,
-)
+from kettle_core.layout import Box, fit_inside
+from kettle_core.rig import Card, Format, Input, Looks, Rig, Tone, input_of_device
+from kettle_core.scene import Scene
+from kettle_core.starting_layouts import corner_box, first_scene, scene_sound, whole_layer
 from kettle_studio.driver import Studio
 
 
@@ -57,7 +47,7 @@ def demo_rig() -> Rig:
     format_ = Format()
     frame = format_.frame
     voice, music = scene_sound(headset), scene_sound(system)
-    corner = corner_square(frame.width, frame.height)
+    corner = corner_box(frame)
     beside = fit_inside(*tablet.size, Box(1380, 60, 480, 700))
     scenes = (
         first_scene("Sheet and me", (display, webcam, headset, system), format_),
@@ -70,7 +60,8 @@ def demo_rig() -> Rig:
                 whole_layer(webcam, corner, "circle"),
             ),
             (voice, music),
+            key="2",
         ),
-        Scene("scene-3", "Title", (whole_layer(title, frame),), (music,)),
+        Scene("scene-3", "Title", (whole_layer(title, frame),), (music,), key="3"),
     )
     return Rig("Bench rig", inputs, scenes, format_)

@@ -5,6 +5,7 @@ import json
 import time
 from collections import Counter
 from collections.abc import Iterable
+from contextlib import suppress
 from typing import Any, ClassVar
 from urllib.parse import parse_qs
 
@@ -15,11 +16,12 @@ from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
 
 from kettle_core.errors import KettleError
+from kettle_core.scene_data import scene_to_dict
 from kettle_engine.client import NOT_RUNNING
 from kettle_engine.engine import COUNTDOWN, FINISHING, IDLE, RECORDING
 from kettle_engine.protocol import LEVELS, PICTURE, PROGRAM, STATUS, live_address
-from kettle_engine.publisher import SIZES, picture_topic
-from kettle_web import services
+from kettle_engine.publisher import SCENE_SIZES, SIZES, picture_topic
+from kettle_web import services, table_changes
 from kettle_web.models import Rig
 
 TOPICS = {"levels": LEVELS, "program": PROGRAM}
@@ -106,6 +108,8 @@ class LiveConsumer(AsyncWebsocketConsumer):
         self._slug = self.scope["url_route"]["kwargs"]["slug"]
         self._topics = {STATUS, *(TOPICS[name] for name in wanted if name in TOPICS)}
         self._queue: asyncio.Queue[Message] = asyncio.Queue(QUEUED)
+        self._tried: dict[str, Any] | None = None
+        self._trying: asyncio.Task[None] | None = None
         await self.accept()
         self.hub.join(self)
         self.hub.ask(self, self._topics)
@@ -119,12 +123,16 @@ class LiveConsumer(AsyncWebsocketConsumer):
             task.cancel()
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
-        """The page shows other pictures now; what is no such message is left alone."""
+        """The page shows other pictures now, or tries a scene; what is neither is left alone."""
         try:
-            look = json.loads(text_data or "")["look"]
+            message = json.loads(text_data or "")
+            if "try" in message:
+                self._try(message["try"])
+                return
+            look = message["look"]
             topics = {
                 picture_topic(size, str(name))
-                for size in SIZES
+                for size in (*SIZES, *SCENE_SIZES)
                 for name in list(look.get(size, []))[:MOST_PICTURES]
             }
         except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
@@ -133,6 +141,19 @@ class LiveConsumer(AsyncWebsocketConsumer):
         self._topics = (self._topics - shown) | topics
         self.hub.ask(self, topics - shown)
         self.hub.forget(shown - topics)
+
+    def _try(self, tried: dict[str, Any]) -> None:
+        """Have layers shown where they would lie; only the newest counts, one at a time."""
+        self._tried = tried
+        if self._trying is None or self._trying.done():
+            self._trying = asyncio.create_task(self._try_newest())
+
+    async def _try_newest(self) -> None:
+        while self._tried is not None:
+            tried, self._tried = self._tried, None
+            # The drop is saved by the form, which says what is wrong with it.
+            with suppress(KettleError, KeyError, TypeError, AttributeError):
+                await sync_to_async(_try_layers, thread_sensitive=False)(self._slug, tried)
 
     def offer(self, topic: bytes, header: bytes, body: bytes) -> None:
         """Take a message; a page that is too slow loses the oldest one."""
@@ -193,3 +214,9 @@ def _rig(slug: str) -> tuple[object, dict[str, Any] | None]:
 
 def _open_rig(slug: str, document: dict[str, Any], spares: bool) -> None:
     services.engine().ask("open_rig", rig=document, spares=spares, owner=slug)
+
+
+def _try_layers(slug: str, tried: dict[str, Any]) -> None:
+    values = Rig.objects.get(slug=slug).values
+    scene = table_changes.tried_scene(values, str(tried["scene"]), tried["layers"])
+    services.engine().ask("try_scene", scene=scene_to_dict(scene))

@@ -13,8 +13,8 @@ from kettle_core.rig import Card, Input, input_of_device, unused_id
 from kettle_core.rig_changes import Substitution, fit_to_devices, with_new_input
 from kettle_core.rig_data import rig_to_dict
 from kettle_media.file_driver import PREFIX, SOUND_ENDINGS, VIDEO_ENDINGS, probe_file
-from kettle_media.rig_file import rig_from_file, rig_to_file
-from kettle_media.stills import keep_picture, picture_to_png, still_name
+from kettle_media.rig_file import pictures_of, rig_from_file, rig_to_file
+from kettle_media.stills import keep_picture, picture_to_png, png_size, still_name
 from kettle_web import services
 from kettle_web.models import Rig, Still
 
@@ -114,7 +114,7 @@ def export_rig(*, rig: Rig) -> bytes:
     """The rig as one file, the pictures it uses in it."""
     values = rig.values
     folder = _library()
-    names = {i.still for i in values.inputs if i.still}
+    names = pictures_of(values)
     pictures = {
         n: (folder / f"{n}.png").read_bytes() for n in names if (folder / f"{n}.png").exists()
     }
@@ -137,18 +137,15 @@ def import_rig(
         values, told = fit_to_devices(values, plugged_in)
     with transaction.atomic():
         rig = services.keep_rig(document=rig_to_dict(values))
-        for item in values.inputs:
-            if item.still:
-                keep_picture(_library(), item.still, pictures[item.still])
-                Still.objects.get_or_create(
-                    rig=rig,
-                    digest=item.still,
-                    defaults={
-                        "name": item.name,
-                        "width": item.mode.width,
-                        "height": item.mode.height,
-                    },
-                )
+        titles = {i.still: i.name for i in values.inputs if i.still}
+        for digest in pictures_of(values):
+            keep_picture(_library(), digest, pictures[digest])
+            width, height = png_size(pictures[digest])
+            Still.objects.get_or_create(
+                rig=rig,
+                digest=digest,
+                defaults={"name": titles.get(digest, "Mask"), "width": width, "height": height},
+            )
     return rig, told
 
 

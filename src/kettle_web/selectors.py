@@ -9,8 +9,9 @@ from django.conf import settings
 from django.urls import reverse
 from django.utils import timezone
 
-from kettle_core.rig import Input, Scene
+from kettle_core.rig import Input
 from kettle_core.rig import Rig as RigValues
+from kettle_core.scene import Scene
 from kettle_core.sound import STRIP_TICKS_DBFS, VOICE_BAND_DBFS, strip_position
 from kettle_engine.publisher import machine_status
 from kettle_web.models import Rig, Take
@@ -169,9 +170,12 @@ def path_steps(rig: Rig) -> list[dict[str, str]]:
     ready = not _findings(rig.values)
     inputs = ("ready", "ready") if ready else ("look", "look at this")
     record = ("ready", "ready") if ready else ("look", "something would be missing")
+    silent = [s.name for s in rig.values.scenes if rig.values.voice_in(s) is None]
+    scenes = ("look", f"no voice in {' and '.join(silent)}") if silent else ("ready", "ready")
     takes = ("ready", "recorded") if rig.takes.exists() else ("new", "nothing recorded yet")
     steps = (
         ("Inputs", "patch-sheet", inputs),
+        ("Scenes", "scenes", scenes),
         ("Record", "record", record),
         ("Takes", "takes", takes),
     )

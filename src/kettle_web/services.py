@@ -1,7 +1,8 @@
 """Everything that changes something: verbs with keyword arguments, plain values in."""
 
 import time
-from datetime import datetime
+from contextlib import suppress
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.conf import settings
@@ -21,7 +22,9 @@ from kettle_studio.demo import demo_rig
 from kettle_web.models import Rig, Take
 
 STOP_TIMEOUT_S = 20.0
+# All changes of a day can be undone, and these beyond it.
 CHANGES_KEPT = 60
+CHANGES_KEPT_FOR = timedelta(days=1)
 # Addresses of pages beside those of rigs.
 RESERVED = ("new", "import")
 
@@ -66,7 +69,8 @@ def change_rig(*, rig: Rig, values: RigValues, words: str) -> None:
     rig.changes.filter(undone=True).delete()
     rig.changes.create(words=words[:200], before=rig.document, after=document)
     old = rig.changes.values_list("pk", flat=True)[CHANGES_KEPT:]
-    rig.changes.filter(pk__in=list(old)).delete()
+    before = timezone.now() - CHANGES_KEPT_FOR
+    rig.changes.filter(pk__in=list(old), made_at__lt=before).delete()
     _put_document(rig, document)
 
 
@@ -86,6 +90,12 @@ def undo_change(*, rig: Rig, again: bool = False) -> str:
     change.save()
     _put_document(rig, change.after if again else change.before)
     return change.words
+
+
+def show_rig(*, rig: Rig) -> None:
+    """Have the engine show a changed rig at once; without an engine the page says so anyway."""
+    with suppress(EngineError):
+        engine().ask("open_rig", rig=rig.document, owner=rig.slug)
 
 
 def devices() -> list[DeviceInfo]:

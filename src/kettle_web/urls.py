@@ -1,6 +1,6 @@
 from django.urls import path
 
-from kettle_web import input_views, rig_views, studio_views, views
+from kettle_web import input_views, rig_views, scene_views, studio_views, views
 
 urlpatterns = [
     path("", views.start, name="start"),
@@ -30,6 +30,18 @@ urlpatterns = [
         name="heard",
     ),
     path("rigs/<slug:slug>/stills/<slug:digest>/", rig_views.still, name="still"),
+    path("rigs/<slug:slug>/scenes/", scene_views.scenes, name="scenes"),
+    path("rigs/<slug:slug>/scenes/new/", scene_views.new, name="new-scene"),
+    path("rigs/<slug:slug>/scenes/order/", scene_views.order, name="order-scenes"),
+    path("rigs/<slug:slug>/scenes/at/<slug:scene_id>/", scene_views.page, name="scene"),
+    path("rigs/<slug:slug>/scenes/at/<slug:scene_id>/save/", scene_views.save, name="save-scene"),
+    path(
+        "rigs/<slug:slug>/scenes/at/<slug:scene_id>/delete/",
+        scene_views.delete,
+        name="delete-scene",
+    ),
+    path("rigs/<slug:slug>/scenes/at/<slug:scene_id>/play/", scene_views.play, name="play-change"),
+    path("rigs/<slug:slug>/scenes/at/<slug:scene_id>/pick/", scene_views.pick, name="pick-colour"),
     path("studio/", studio_views.studio, name="studio"),
     path("studio/fault/", studio_views.fault, name="studio-fault"),
     path("studio/switch/", studio_views.switch, name="studio-switch"),

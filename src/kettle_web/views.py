@@ -119,6 +119,10 @@ def undo(request: HttpRequest, slug: str) -> HttpResponse:
     input_id = request.POST.get("input", "")
     if input_id in [i.id for i in rig.values.inputs]:
         return redirect("input", slug, input_id)
+    scene_id = request.POST.get("scene", "")
+    if scene_id:
+        scenes = [s.id for s in rig.values.scenes]
+        return redirect("scene", slug, scene_id if scene_id in scenes else scenes[0])
     return redirect(rig)
 
 
@@ -140,7 +144,7 @@ def _record(request: HttpRequest, rig: Rig, form: RecordForm) -> HttpResponse:
         "strip": selectors.level_strip(),
         "sounds": [i for i in values.inputs if i.on and not i.is_picture],
         "tracks": [i for i in values.inputs if i.has_track],
-        "voice": values.voice_in(values.scenes[0]),
+        "voice": values.voice_in(values.default_scene),
         "engine": services.status_or_message(),
         "last": rig.takes.exclude(state=Take.State.RECORDING).first(),
     }

@@ -113,6 +113,12 @@ def field(bound: BoundField) -> SafeString:
 
 
 @register.filter
+def unit(attributes: dict[str, str]) -> str:
+    """The unit that stands behind a field, "" for none."""
+    return attributes.get("data-unit", "")
+
+
+@register.filter
 def program_size(path: Path) -> int | None:
     """Size of the composed program, if it is there."""
     program = path / "program.mp4"

@@ -5,7 +5,7 @@ const LOST =
 
 /**
  * Keeps one WebSocket open while the page is seen and passes on what comes as events on `root`:
- * `live:status`, `live:levels` and `live:picture`; it is told `live:look`.
+ * `live:status`, `live:levels` and `live:picture`; it is told `live:look` and `live:try`.
  * @param {HTMLElement} root carries data-live (the rig) and data-want, the end of the query
  */
 export function mount(root) {
@@ -63,6 +63,16 @@ export function mount(root) {
     (event) => {
       look = /** @type {CustomEvent} */ (event).detail;
       if (socket?.readyState === WebSocket.OPEN) socket.send(look);
+    },
+    { signal: stop.signal },
+  );
+  // What is tried for a moment is not worth keeping.
+  root.addEventListener(
+    "live:try",
+    (event) => {
+      if (socket?.readyState === WebSocket.OPEN) {
+        socket.send(JSON.stringify({ try: /** @type {CustomEvent} */ (event).detail }));
+      }
     },
     { signal: stop.signal },
   );

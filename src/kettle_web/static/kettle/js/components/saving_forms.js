@@ -5,7 +5,8 @@ const FAILED = "Vast Kettle does not answer, so this was not saved. Change it ag
 
 /**
  * Sends every form[data-save] in place as soon as a field changes or a button of it is pressed,
- * one after the other, and takes over what the server made of it. Buttons marked by
+ * one after the other, and takes over what the server made of it; with data-save="submit" a
+ * button only. Buttons marked by
  * data-without-script are for pages without JavaScript.
  */
 export function mount() {
@@ -49,7 +50,7 @@ export function mount() {
     "change",
     (event) => {
       const form = /** @type {HTMLElement} */ (event.target).closest("form");
-      if (!form?.matches("[data-save]")) return;
+      if (!form?.matches("[data-save]:not([data-save=submit])")) return;
       window.clearTimeout(timers.get(form));
       timers.set(
         form,

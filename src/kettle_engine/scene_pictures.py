@@ -1,0 +1,180 @@
+"""Live pictures of scenes: composed at frame size by the one composer, then shrunk for pages."""
+
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass
+from math import ceil
+from pathlib import Path
+
+import numpy as np
+
+from kettle_core.change_over import ProgramComposer, Stretch
+from kettle_core.compose import (
+    Composer,
+    ScenePlan,
+    as_used,
+    draw_matte,
+    place_layer,
+    plan_scene,
+)
+from kettle_core.errors import EngineError
+from kettle_core.layout import Box
+from kettle_core.picture import Picture, Plane, crop_picture, picture_from_i420, picture_to_rgb
+from kettle_core.resample import shrunk_by
+from kettle_core.rig import Looks
+from kettle_core.sample import source_point
+from kettle_core.scene import Scene
+from kettle_core.scene_changes import layer_of
+from kettle_engine.engine import Live
+from kettle_media.stills import mask_names, masks_of
+
+SHOWN_WIDTH, THUMB_WIDTH = 1000, 160
+# What is seen of the scenes before and after a change-over that is played.
+BEFORE_S, AFTER_S = 0.5, 1.2
+PICKED_PX = 5
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A composed frame; `stamp` is another one whenever it looks different."""
+
+    stamp: int
+    frame: Picture
+
+
+class ScenePictures:
+    """Composes scenes of what is live; for one thread, except `pick_colour`."""
+
+    def __init__(self, library: Path) -> None:
+        self._library = library
+        self._composers: dict[str, tuple[int, Composer]] = {}
+        self._used: dict[str, tuple[Picture, Looks, Picture]] = {}
+        self._stills: dict[str, Plane] = {}
+        self._program: tuple[int, ProgramComposer] | None = None
+
+    def scene(self, live: Live, scene_id: str) -> Scene | None:
+        """A scene as it is shown: as tried on the drawing table, or as the rig has it."""
+        tried = live.tried_scene(scene_id, time.monotonic())
+        if tried:
+            return live.rig.seen_in(tried)
+        found = next((s for s in live.rig.scenes if s.id == scene_id), None)
+        return live.rig.seen_in(found) if found else None
+
+    def inputs_of(self, live: Live, scene_id: str) -> set[str]:
+        """Ids of the inputs that a scene's picture needs."""
+        scenes = [self.scene(live, scene_id)]
+        if live.played and live.played.scene_id == scene_id:
+            scenes.append(self.scene(live, live.played.to_id))
+        return {x.input_id for s in scenes if s for x in s.layers}
+
+    def shown(self, live: Live, scene_id: str) -> Shown | None:
+        """The frame of a scene now, or of a change-over that is played from it."""
+        played = live.played
+        if played and played.scene_id == scene_id:
+            shown = self._played(live, played.to_id, time.monotonic() - played.since_s)
+            if shown:
+                return shown
+            live.played = None
+        scene = self.scene(live, scene_id)
+        if scene is None:
+            return None
+        plan_stamp = hash((scene, live.rig.format))
+        known = self._composers.get(scene_id)
+        if known is None or known[0] != plan_stamp:
+            known = (plan_stamp, Composer(self._plan(live, scene)))
+            self._composers[scene_id] = known
+        pictures = self._pictures(live, scene)
+        stamp = hash((plan_stamp, _numbers(live, pictures)))
+        return Shown(stamp, picture_from_i420(known[1].compose(pictures)))
+
+    def matte(self, live: Live, scene_id: str, layer_id: str) -> Shown | None:
+        """How much of a layer its mask and colour key keep."""
+        scene = self.scene(live, scene_id)
+        if scene is None:
+            return None
+        pictures = self._pictures(live, scene)
+        frame = draw_matte(self._plan(live, scene), layer_id, pictures)
+        stamp = hash((scene, layer_id, _numbers(live, pictures)))
+        return Shown(stamp, picture_from_i420(frame))
+
+    def _plan(self, live: Live, scene: Scene) -> ScenePlan:
+        return plan_scene(scene, live.rig.format, self._masks(scene))
+
+    def _masks(self, *scenes: Scene) -> dict[str, Plane]:
+        if mask_names(scenes) - self._stills.keys():
+            self._stills |= masks_of(scenes, self._library)
+        return self._stills
+
+    def _pictures(self, live: Live, *scenes: Scene) -> dict[str, Picture]:
+        found = {}
+        for name in {x.input_id for s in scenes for x in s.layers}:
+            picture, item = live.pictures.get(name), live.inputs.get(name)
+            if picture is None or item is None:
+                continue
+            known = self._used.get(name)
+            if known is None or known[0] is not picture or known[1] != item.looks:
+                known = (picture, item.looks, as_used(picture, item.looks))
+                self._used[name] = known
+            found[name] = known[2]
+        return found
+
+    def _played(self, live: Live, to_id: str, elapsed_s: float) -> Shown | None:
+        """The frame of a change-over that began some time ago; None when it is over."""
+        rig, played = live.rig, live.played
+        target = next((s for s in rig.scenes if s.id == to_id), None)
+        if target is None or played is None:
+            return None
+        way = rig.change_over_to(target)
+        length_s = 0.0 if way.kind == "cut" else way.length_ms / 1000
+        if elapsed_s > BEFORE_S + length_s + AFTER_S:
+            return None
+        stamp = hash(rig)
+        if self._program is None or self._program[0] != stamp:
+            self._program = (stamp, ProgramComposer(rig, self._masks(*rig.scenes)))
+        at_ns = round((elapsed_s - BEFORE_S) * 1e9)
+        end_ns = round(length_s * 1e9)
+        if at_ns < 0:
+            stretch = Stretch(-1, 0, played.scene_id)
+        elif at_ns >= end_ns:
+            stretch = Stretch(end_ns, end_ns + 1, to_id)
+        else:
+            stretch = Stretch(0, end_ns, to_id, played.scene_id, way)
+        scenes = [rig.seen_in(rig.scene(i)) for i in (played.scene_id, to_id)]
+        frame = self._program[1].compose(stretch, at_ns, self._pictures(live, *scenes))
+        return Shown(hash((stamp, at_ns)), picture_from_i420(frame))
+
+
+def _numbers(live: Live, pictures: Mapping[str, Picture]) -> tuple[tuple[str, int], ...]:
+    return tuple((name, live.numbers.get(name, -1)) for name in sorted(pictures))
+
+
+def shrunk_for_page(frame: Picture, width: int) -> Picture:
+    """A frame shrunk by a whole factor to about a width at most."""
+    factor = ceil(frame.width / width)
+    u, v = (shrunk_by(np.asarray(p), factor, factor) for p in (frame.u, frame.v))
+    y = shrunk_by(np.asarray(frame.y), factor, factor)
+    rows, columns = u.shape
+    return Picture(y[: 2 * rows, : 2 * columns], u, v)
+
+
+def pick_colour(live: Live, scene_id: str, layer_id: str, x: float, y: float) -> str:
+    """The colour #rrggbb of a layer's picture at a place of the frame, before its colour key.
+
+    Raises
+    ------
+    EngineError
+        If the layer shows nothing there.
+    """
+    layer = layer_of(live.rig.scene(scene_id), layer_id)
+    picture, item = live.pictures.get(layer.input_id), live.inputs.get(layer.input_id)
+    u, v = source_point(place_layer(layer), x, y)
+    crop = layer.crop
+    inside = crop.left <= u < crop.right and crop.top <= v < crop.bottom
+    if picture is None or item is None or not inside:
+        raise EngineError("The layer shows no picture at this place. Pick a place inside it.")
+    used = as_used(picture, item.looks)
+    left = min(max(0, int(u) // 2 * 2 - 2), used.width - PICKED_PX - 1)
+    top = min(max(0, int(v) // 2 * 2 - 2), used.height - PICKED_PX - 1)
+    box = Box(left // 2 * 2, top // 2 * 2, PICKED_PX + 1, PICKED_PX + 1)
+    rgb = picture_to_rgb(crop_picture(used, box)).reshape(-1, 3)
+    return "#" + "".join(f"{round(v):02x}" for v in np.median(rgb, axis=0))

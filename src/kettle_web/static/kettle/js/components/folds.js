@@ -1,0 +1,78 @@
+/**
+ * Keeps folds of the fact column open when its parts are exchanged, closes menus that are left,
+ * and shows or hides the matte.
+ */
+export function mount() {
+  const stop = new AbortController();
+  const on = { signal: stop.signal };
+  let open =
+    /** @type {HTMLElement | null} */ (document.querySelector("details[data-fold][open]"))?.dataset
+      .fold ?? "";
+  let matte = "";
+
+  const menus = () =>
+    /** @type {NodeListOf<HTMLDetailsElement>} */ (document.querySelectorAll("details.menu[open]"));
+
+  const showMatte = () => {
+    const button = document.querySelector("[data-matte-of]");
+    if (button?.getAttribute("data-matte-of") !== matte) matte = "";
+    button?.setAttribute("aria-pressed", String(matte !== ""));
+    const canvas = /** @type {HTMLCanvasElement} */ (document.querySelector("[data-matte]"));
+    canvas.hidden = matte === "";
+    if (matte) canvas.dataset.picture = matte;
+    else delete canvas.dataset.picture;
+  };
+
+  const follow = () => {
+    const fold = /** @type {HTMLDetailsElement | null} */ (
+      open ? document.querySelector(`details[data-fold="${open}"]`) : null
+    );
+    if (fold) fold.open = true;
+    showMatte();
+  };
+
+  document.addEventListener(
+    "toggle",
+    (event) => {
+      const fold = /** @type {HTMLDetailsElement} */ (event.target);
+      if (!fold.matches("details[data-fold]") || !fold.isConnected) return;
+      if (fold.open) open = fold.dataset.fold ?? "";
+      else if (open === fold.dataset.fold) open = "";
+    },
+    { ...on, capture: true },
+  );
+  document.addEventListener(
+    "click",
+    (event) => {
+      const target = /** @type {Element} */ (event.target);
+      for (const menu of menus()) if (!menu.contains(target)) menu.open = false;
+      const button = target.closest("[data-matte-of]");
+      if (!button) return;
+      const wanted = button.getAttribute("data-matte-of") ?? "";
+      matte = matte === wanted ? "" : wanted;
+      showMatte();
+      document.dispatchEvent(new CustomEvent("parts:swapped"));
+    },
+    on,
+  );
+  document.addEventListener(
+    "submit",
+    (event) => {
+      /** @type {HTMLElement} */ (event.target).closest("details.menu")?.removeAttribute("open");
+    },
+    on,
+  );
+  document.addEventListener(
+    "keydown",
+    (event) => {
+      if (event.key !== "Escape") return;
+      for (const menu of menus()) {
+        menu.open = false;
+        menu.querySelector("summary")?.focus();
+      }
+    },
+    on,
+  );
+  document.addEventListener("parts:swapped", follow, on);
+  return { destroy: () => stop.abort() };
+}
