@@ -261,7 +261,7 @@ def scale_in_words(layer: Layer) -> tuple[str, str]:
     across, down = scale_of(layer)
     if across == down == 1:
         crisp = layer.turn % 90 == 0
-        return "1:1", "crisp" if crisp else "1:1, softened a little by the turn"
+        return "1:1", "crisp" if crisp else "softened a little by the turn"
     if abs(across / down - 1) > 0.02:
         return f"{across * 100:.0f} × {down * 100:.0f} %", "distorted: its aspect ratio is changed"
     size = f"{across * 100:.0f} %" if round(across * 100) != 100 else f"{across * 100:.1f} %"

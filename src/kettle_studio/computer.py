@@ -40,12 +40,13 @@ STOCK = (("Hazel 120", "grain long", "4.10"), ("Chalk 100", "grain long", "3.60"
 
 @dataclass
 class Switches:
-    """What of the computer is on; changed from the studio page and by drivers' surroundings."""
+    """What of the computer and the room is on; changed from the studio page."""
 
     bar: bool = True
     icons: bool = True
     messages: bool = True
     pings: bool = True
+    cloth: bool = False
 
 
 def surroundings(device_id: str, switches: Switches) -> list[Surrounding]:
@@ -55,6 +56,12 @@ def surroundings(device_id: str, switches: Switches) -> list[Surrounding]:
         switches.bar, True,
     )  # fmt: skip
     found = {
+        "webcam-1": [
+            Surrounding(
+                "cloth", "Green cloth behind you",
+                "It can be taken out by a colour key on the Scenes page.", switches.cloth, True,
+            ),
+        ],
         "display-1": [
             bar,
             Surrounding(

@@ -322,7 +322,9 @@ class SimulatedWebcam(SimulatedCamera):
 
     def __init__(self, plug: Plug, mode: Mode, from_ns: int) -> None:
         super().__init__(plug, mode, from_ns)
-        self._painter = presenter.PresenterPainter(mode.height, upside_down=True)
+        self._painter = presenter.PresenterPainter(
+            mode.height, upside_down=True, cloth=lambda: plug.switches.cloth
+        )
         self._painter.draw(self._world_s(self._start_ns(self._no)), self._no)
 
     def _draw(self, world_s: float, no: int) -> Plane:

@@ -3,6 +3,7 @@
 Places are in px of 1280 × 720; other modes draw the same, scaled.
 """
 
+from collections.abc import Callable
 from functools import lru_cache
 
 import cv2
@@ -16,7 +17,6 @@ from kettle_core.picture import (
     picture_from_i420,
     picture_to_i420,
     rgb_to_picture,
-    turn_picture,
 )
 from kettle_studio import world
 from kettle_studio.canvas import FramePool
@@ -27,6 +27,8 @@ WIDTH, HEIGHT = 1280, 720
 SKIN, HAIR, LIP, CLOTH = (224, 176, 144), (74, 50, 38), (158, 78, 70), (62, 104, 96)
 WALL, SHELF, DESK, PAPER = (184, 166, 146), (142, 104, 74), (120, 84, 58), (200, 194, 178)
 HEAD_CENTRE = (640, 300)
+# A plain cloth that can hang behind her, evenly lit.
+CLOTH_RGB = (58, 168, 84)
 PAPER_BOX = (440, 596, 130, 56)
 # Everything that moves stays within these boxes; the rest of the picture is only noise.
 HEAD_BOX = (452, 76, 376, 456)
@@ -40,27 +42,13 @@ def _yuv(rgb: tuple[int, int, int]) -> tuple[int, int, int]:
     return int(pixel.y[0, 0]), int(pixel.u[0, 0]), int(pixel.v[0, 0])
 
 
-@lru_cache(maxsize=1)
-def _room() -> Image.Image:
-    image = Image.new("RGB", (WIDTH, HEIGHT), WALL)
+@lru_cache(maxsize=2)
+def _room(cloth: bool) -> Image.Image:
+    image = Image.new("RGB", (WIDTH, HEIGHT), CLOTH_RGB if cloth else WALL)
     draw = ImageDraw.Draw(image)
-    for y in (150, 330):
-        draw.rectangle((60, y, 420, y + 14), fill=SHELF)
-        for index, x in enumerate(range(76, 400, 30)):
-            height = 70 + (index * 37 + y) % 50
-            colour = ((150, 70, 52), (62, 96, 104), (206, 192, 160), (92, 74, 98))[index % 4]
-            draw.rectangle((x, y - height, x + 22, y), fill=colour)
-    draw.rectangle((960, 70, 1200, 330), fill=(222, 226, 220), outline=SHELF, width=12)
-    draw.line((1080, 76, 1080, 326), fill=SHELF, width=8)
-    # shoulders and neck, soft by drawing large
-    scale = 2
-    body = Image.new("RGBA", (WIDTH * scale, HEIGHT * scale), (0, 0, 0, 0))
-    pen = ImageDraw.Draw(body)
-    pen.rounded_rectangle((780, 880, 1780, 1600), radius=240, fill=(*CLOTH, 255))
-    pen.rectangle((1180, 760, 1380, 960), fill=(206, 158, 128, 255))
-    pen.ellipse((1160, 860, 1400, 1000), fill=(206, 158, 128, 255))
-    body = body.resize((WIDTH, HEIGHT), Image.Resampling.LANCZOS)
-    image.paste(body, (0, 0), body)
+    if not cloth:
+        _draw_wall(draw)
+    _draw_body(image)
     draw.rectangle((0, 636, WIDTH, HEIGHT), fill=DESK)
     draw.rectangle((0, 636, WIDTH, 640), fill=(150, 108, 76))
     left, top, width, height = PAPER_BOX
@@ -74,6 +62,29 @@ def _room() -> Image.Image:
         fill=PAPER,
     )
     return image
+
+
+def _draw_wall(draw: ImageDraw.ImageDraw) -> None:
+    for y in (150, 330):
+        draw.rectangle((60, y, 420, y + 14), fill=SHELF)
+        for index, x in enumerate(range(76, 400, 30)):
+            height = 70 + (index * 37 + y) % 50
+            colour = ((150, 70, 52), (62, 96, 104), (206, 192, 160), (92, 74, 98))[index % 4]
+            draw.rectangle((x, y - height, x + 22, y), fill=colour)
+    draw.rectangle((960, 70, 1200, 330), fill=(222, 226, 220), outline=SHELF, width=12)
+    draw.line((1080, 76, 1080, 326), fill=SHELF, width=8)
+
+
+def _draw_body(image: Image.Image) -> None:
+    """Shoulders and neck, soft by drawing large."""
+    scale = 2
+    body = Image.new("RGBA", (WIDTH * scale, HEIGHT * scale), (0, 0, 0, 0))
+    pen = ImageDraw.Draw(body)
+    pen.rounded_rectangle((780, 880, 1780, 1600), radius=240, fill=(*CLOTH, 255))
+    pen.rectangle((1180, 760, 1380, 960), fill=(206, 158, 128, 255))
+    pen.ellipse((1160, 860, 1400, 1000), fill=(206, 158, 128, 255))
+    body = body.resize((WIDTH, HEIGHT), Image.Resampling.LANCZOS)
+    image.paste(body, (0, 0), body)
 
 
 def _sized(image: Image.Image, left: int, top: int, height: int) -> Sprite:
@@ -139,12 +150,12 @@ def _oval(
         cv2.ellipse(plane, middle, size, 0, 0, 360, value, -1, cv2.LINE_AA, 4)
 
 
-@lru_cache(maxsize=3)
-def _noises(height: int) -> tuple[Plane, ...]:
+@lru_cache(maxsize=6)
+def _noises(height: int, cloth: bool) -> tuple[Plane, ...]:
     """The room with different sensor noise, (rows * 3 / 2, columns) each."""
     scale = height / HEIGHT
     size = (round(WIDTH * scale), height)
-    room = _room().resize(size, Image.Resampling.LANCZOS)
+    room = _room(cloth).resize(size, Image.Resampling.LANCZOS)
     flat = picture_to_i420(rgb_to_picture(np.asarray(room)))
     rng = np.random.default_rng(5)
     made = []
@@ -169,24 +180,37 @@ def _head_noise(height: int) -> NDArray[np.int16]:
 
 
 class PresenterPainter:
-    """Draws Odile at one height in px, upside down where the webcam is mounted so."""
+    """Draws Odile at one height in px, upside down where the webcam is mounted so.
 
-    def __init__(self, height: int, upside_down: bool = False) -> None:
+    `cloth` says whether a plain cloth hangs behind her.
+    """
+
+    def __init__(
+        self, height: int, upside_down: bool = False, cloth: Callable[[], bool] = lambda: False
+    ) -> None:
         self._height = height
         self._scale = height / HEIGHT
         self._upside_down = upside_down
-        self._pools = [FramePool(lambda b=b: self._turned(b)) for b in _noises(height)]  # type: ignore[misc]
+        self._cloth = cloth
+        self._pools: dict[bool, list[FramePool]] = {}
+
+    def _pool(self, cloth: bool, number: int) -> FramePool:
+        if cloth not in self._pools:
+            rooms = _noises(self._height, cloth)
+            self._pools[cloth] = [FramePool(lambda b=b: self._turned(b)) for b in rooms]  # type: ignore[misc]
+        return self._pools[cloth][number]
 
     def _turned(self, buffer: Plane) -> Plane:
         if not self._upside_down:
             return buffer.copy()
-        return picture_to_i420(turn_picture(picture_from_i420(buffer), 180, mirrored=False))
+        room = picture_from_i420(buffer)
+        return picture_to_i420(Picture(*(p[::-1, ::-1] for p in (room.y, room.u, room.v))))
 
     def draw(self, world_s: float, frame_no: int) -> Plane:
         """One frame as an I420 buffer that nobody else holds, with sensor noise."""
-        number = frame_no % NOISES
-        buffer = self._pools[number].take()
-        room = picture_from_i420(_noises(self._height)[number])
+        number, cloth = frame_no % NOISES, self._cloth()
+        buffer = self._pool(cloth, number).take()
+        room = picture_from_i420(_noises(self._height, cloth)[number])
         frame = picture_from_i420(buffer)
         if self._upside_down:
             frame = Picture(*(p[::-1, ::-1] for p in (frame.y, frame.u, frame.v)))

@@ -67,12 +67,16 @@ class SceneForm(forms.Form):
 class ChangeOverForm(forms.Form):
     """How a scene comes in; "" is the rig's way."""
 
-    kind = forms.ChoiceField(required=False, label="Comes in by")
+    kind = forms.ChoiceField(
+        required=False,
+        label="How a scene comes in",
+        widget=forms.Select(attrs={"aria-label": "How a scene comes in"}),
+    )
     length_ms = whole("Length", "length", 0, LONGEST_CHANGE_MS, "ms")
 
     def __init__(self, *args: Any, rigs_way: str = "", **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        first = [(RIGS_WAY, f"the rig's way: {rigs_way}")] if rigs_way else []
+        first = [(RIGS_WAY, f"as the rig has it: {rigs_way}")] if rigs_way else []
         self.fields["kind"].choices = [*first, *CHANGE_WORDS]  # type: ignore[attr-defined]
 
 
@@ -107,12 +111,12 @@ class MaskForm(forms.Form):
     """Shape, edge, border and shadow of a layer."""
 
     shape = forms.ChoiceField(choices=SHAPE_WORDS, label="Shape", widget=forms.RadioSelect)
-    radius_px = whole("Corner radius", "corner radius", 0, 4000)
+    radius_px = whole("Corners", "corner radius", 0, 4000)
     soft_px = whole("Soft edge", "soft edge", 0, MOST_EDGE_PX)
     border_px = whole("Border", "border", 0, MOST_EDGE_PX)
-    border_colour = colour("Border colour")
+    border_colour = colour("Its colour")
     shadow_px = whole("Shadow", "shadow", 0, MOST_EDGE_PX)
-    shadow_percent = whole("Shadow's depth", "shadow's depth", 0, 100, "%")
+    shadow_percent = whole("Its depth", "shadow's depth", 0, 100, "%")
     still = forms.ChoiceField(
         required=False,
         label="Picture of the mask",

@@ -146,7 +146,7 @@ def new_scene_form(values: RigValues, data: Mapping[str, Any] | None = None) -> 
 
 @dataclass(frozen=True)
 class LayoutIcon:
-    """A starting layout as a small drawing: boxes in a frame of 64 × 36."""
+    """A starting layout as a small drawing: boxes in a frame of 320 × 180."""
 
     name: str
     words: str
@@ -155,12 +155,12 @@ class LayoutIcon:
 
 def layout_icons() -> list[LayoutIcon]:
     """Every starting layout drawn by the layouts themselves; a circle is marked as round."""
-    frame = Box(0, 0, 64, 36)
+    frame = Box(0, 0, 320, 180)
     found = []
     for layout in STARTING_LAYOUTS:
         count = 4 if layout.takes_more else len(layout.slots)
         kinds = ["webcam" if s == "camera" else "display" for s in layout.slots] + ["display"] * 2
-        places = lay_out(layout.name, [(64, 36)] * count, kinds[:count], frame)
+        places = lay_out(layout.name, [(320, 180)] * count, kinds[:count], frame)
         boxes = tuple((p.box, p.shape == "circle") for p in places)
         found.append(LayoutIcon(layout.name, layout.words, boxes))
     return found
@@ -263,13 +263,14 @@ def scene_page(
         shown_forms = {"mask": make_form("mask", values, scene, layer, stills)}
     shown_forms |= forms_given or {}
     following = _next_scene(values, scene)
+    read = readings(values, scene)
     return {
         "rig": rig,
         "values": values,
         "page": "scenes",
         "scene": scene,
         "scenes": values.scenes,
-        "is_default": scene is values.default_scene,
+        "is_default": scene.id == values.default_scene.id,
         "selected": layers,
         "layer": layer,
         "facts": layer_facts(values, layer, stills) if layer else None,
@@ -282,7 +283,8 @@ def scene_page(
         "pictures": [i for i in values.inputs if i.is_picture],
         "sounds": [(i, heard.get(i.id, False)) for i in values.inputs if not i.is_picture],
         "voice": values.voice_in(scene),
-        "readings": readings(values, scene),
+        "readings": read,
+        "unmeasured": any(not r.measured for r in read),
         "spots": values.spots,
         "next": following,
         "next_change": change_in_words(values.change_over_to(following)) if following else "",

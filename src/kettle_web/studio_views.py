@@ -21,6 +21,7 @@ SWITCH_WORDS = {
     "icons": ("display-2", "Icons lie on the second display"),
     "bar": ("display-1", "A bar at the bottom of both displays"),
     "pings": ("system", "Mail and messages make a sound"),
+    "cloth": ("webcam-1", "A green cloth hangs behind Odile"),
 }
 
 

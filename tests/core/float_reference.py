@@ -93,7 +93,9 @@ class Reference:
         columns = line_weights(left, round(right - left, 9), grid.left, grid.right)
         rows = line_weights(top, round(bottom - top, 9), grid.top, grid.bottom)
         return sum(
-            wy * wx * plane[row, column] for row, wy in rows.items() for column, wx in columns.items()
+            wy * wx * plane[row, column]
+            for row, wy in rows.items()
+            for column, wx in columns.items()
         )
 
     def _between_value(self, plane, x, y, chroma, grid):
@@ -163,9 +165,14 @@ def compose(layers, pictures, width, height, backdrop, border):
                 if half[row, column]:
                     at = (2 * column + 0.5, 2 * row + 1)
                     inner = blocks[row, column]
-                    for plane, origin, colour in ((u, source.u, border[1]), (v, source.v, border[2])):
+                    for plane, origin, colour in (
+                        (u, source.u, border[1]),
+                        (v, source.v, border[2]),
+                    ):
                         value = clip(drawn.value(origin, *at, True))
-                        value = value * inner + colour * (1 - inner) if layer.mask.border_px else value
+                        value = (
+                            value * inner + colour * (1 - inner) if layer.mask.border_px else value
+                        )
                         plane[row, column] += (value - plane[row, column]) * half[row, column]
     return y, u, v
 

@@ -45,7 +45,7 @@ class RigData(unittest.TestCase):
             (("format", "frame_width"), 1921, "even"),
             (("inputs", 0, "id"), "../etc", "a-z"),
             (("inputs", 0, "mode"), [], "object"),
-            (("scenes", 0, "layers", 1, "box"), [1600, 600, 400, 900], "outside the frame"),
+            (("scenes", 0, "layers", 1, "box"), [1600, 600, 0, 900], "at least 1 × 1 px"),
             (("scenes", 0, "layers", 1, "crop"), [0, 0, 4000, 720], "outside its picture"),
             (("scenes", 0, "sounds", 0, "gain_db"), float("inf"), "from -60 to 30"),
             (("scenes", 0, "sounds", 0, "input"), "display-1", "cannot be heard"),

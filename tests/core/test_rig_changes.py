@@ -4,8 +4,9 @@ from fractions import Fraction
 
 from kettle_core.devices import DeviceInfo, Mode
 from kettle_core.errors import RigError
+from kettle_core.first_rig import rig_of_devices
 from kettle_core.layout import Box
-from kettle_core.rig import Input, Looks, input_of_device, rig_of_devices
+from kettle_core.rig import Input, Looks, input_of_device
 from kettle_core.rig_changes import (
     fit_to_devices,
     with_crosspoint,
@@ -17,6 +18,7 @@ from kettle_core.rig_changes import (
 from kettle_core.rig_data import rig_from_dict, rig_to_dict
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
+from tests.core.old_rigs import as_version_2
 
 
 def holds_together(case, rig):
@@ -116,8 +118,7 @@ class Carried(unittest.TestCase):
         self.assertEqual(fit_to_devices(rig, Studio().list_devices()), (rig, []))
 
     def test_a_rig_of_version_1_is_read(self):
-        data = rig_to_dict(demo_rig())
-        data["version"] = 1
+        data = as_version_2(rig_to_dict(demo_rig())) | {"version": 1}
         data["inputs"] = [i for i in data["inputs"] if i["kind"] in ("display", "microphone")]
         names = [i["id"] for i in data["inputs"]]
         for item in data["inputs"]:

@@ -12,18 +12,8 @@ from scipy.signal import correlate
 from kettle_core.devices import Mode
 from kettle_core.layout import Box
 from kettle_core.picture import picture_from_i420
-from kettle_core.rig import (
-    Card,
-    Format,
-    Input,
-    Layer,
-    Looks,
-    Rig,
-    Scene,
-    SceneSound,
-    Tone,
-    input_of_device,
-)
+from kettle_core.rig import Card, Format, Input, Looks, Rig, Tone, input_of_device
+from kettle_core.scene import Layer, Scene, SceneSound
 from kettle_core.timing import NS_PER_S
 from kettle_engine.clock import VirtualClock
 from kettle_engine.take import record_take
@@ -138,8 +128,8 @@ class AsSetUp(unittest.TestCase):
             card,
         )  # fmt: skip
         layers = (
-            Layer("display-1", Box(0, 0, 640, 360), Box(0, 0, 640, 360)),
-            Layer("card", Box(480, 0, 160, 90), Box(0, 0, 160, 90)),
+            Layer("display-1", "display-1", Box(0, 0, 640, 360), Box(0, 0, 640, 360)),
+            Layer("card", "card", Box(480, 0, 160, 90), Box(0, 0, 160, 90)),
         )
         scene = Scene("scene-1", "All", layers, (SceneSound("headset"),))
         cls.folder = TakeFolder(ROOT / "as-set-up")

@@ -17,7 +17,8 @@ from django.test import tag
 from kettle_core.devices import Mode
 from kettle_core.layout import Box
 from kettle_core.picture import Picture, rgb_to_picture
-from kettle_core.rig import Card, Format, Input, Looks, Rig, Scene, input_of_device
+from kettle_core.rig import Card, Format, Input, Looks, Rig, input_of_device
+from kettle_core.scene import Scene
 from kettle_engine.clock import WallClock
 from kettle_engine.engine import Engine
 from kettle_engine.protocol import LEVELS, STATUS

@@ -1,6 +1,10 @@
+import { swapParts } from "../lib/parts.js";
+
+const AGAIN_MS = 1500;
+
 /**
  * Keeps folds of the fact column open when its parts are exchanged, closes menus that are left,
- * and shows or hides the matte.
+ * shows or hides the matte, and asks again for what could not be measured yet (data-again).
  */
 export function mount() {
   const stop = new AbortController();
@@ -23,7 +27,15 @@ export function mount() {
     else delete canvas.dataset.picture;
   };
 
+  let timer = 0;
+  const again = async () => {
+    const answer = await fetch(location.href, { signal: stop.signal });
+    swapParts(await answer.text());
+  };
+
   const follow = () => {
+    window.clearTimeout(timer);
+    if (document.querySelector("[data-again]")) timer = window.setTimeout(again, AGAIN_MS);
     const fold = /** @type {HTMLDetailsElement | null} */ (
       open ? document.querySelector(`details[data-fold="${open}"]`) : null
     );
@@ -74,5 +86,11 @@ export function mount() {
     on,
   );
   document.addEventListener("parts:swapped", follow, on);
-  return { destroy: () => stop.abort() };
+  follow();
+  return {
+    destroy() {
+      stop.abort();
+      window.clearTimeout(timer);
+    },
+  };
 }

@@ -125,12 +125,13 @@ export function mount(table, live) {
     const address = `${table.dataset.address}${ids.length ? `?${query}` : ""}`;
     history.replaceState(null, "", address);
     asked.abort();
-    asked = new AbortController();
+    const own = new AbortController();
+    asked = own;
     try {
-      const answer = await fetch(address, { signal: asked.signal });
+      const answer = await fetch(address, { signal: own.signal });
       swapParts(await answer.text());
     } catch (error) {
-      if (!asked.signal.aborted) throw error;
+      if (!own.signal.aborted) throw error;
     }
   };
 

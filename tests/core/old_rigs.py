@@ -1,0 +1,17 @@
+"""Rigs as older versions wrote them."""
+
+
+def as_version_2(data):
+    """Plain data of a rig without what version 3 brought; changes and returns it."""
+    data["version"] = 2
+    for name in ("spots", "change_over", "default_scene"):
+        del data[name]
+    for scene in data["scenes"]:
+        for name in ("key", "layout", "change_over"):
+            del scene[name]
+        for layer in scene["layers"]:
+            round_one = layer["mask"]["shape"] == "circle"
+            layer["shape"] = "circle" if round_one else "rectangle"
+            for name in set(layer) - {"input", "box", "crop", "shape", "shown"}:
+                del layer[name]
+    return data
