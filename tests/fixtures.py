@@ -7,16 +7,14 @@ import tempfile
 from functools import cache
 from pathlib import Path
 
-import cv2
-
 from kettle_engine.clock import VirtualClock
+from kettle_engine.process import work_frame_by_frame
 from kettle_engine.take import record_take
 from kettle_media.take_folder import TakeFolder
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 
-# One thread a call, as in the engine and the worker.
-cv2.setNumThreads(1)
+work_frame_by_frame()
 ROOT = Path(tempfile.mkdtemp(prefix="kettle-takes-"))
 atexit.register(shutil.rmtree, ROOT, ignore_errors=True)
 

@@ -3,8 +3,17 @@
 import argparse
 import sys
 from pathlib import Path
+from typing import Any
 
-from kettle_cli import bench, bench_live, develop, media_commands, rig_commands, run_commands
+from kettle_cli import (
+    bench,
+    bench_compose,
+    bench_live,
+    develop,
+    media_commands,
+    rig_commands,
+    run_commands,
+)
 from kettle_core.errors import KettleError
 
 
@@ -29,7 +38,9 @@ def parser() -> argparse.ArgumentParser:
 
     compose = words.add_parser("compose", help=media_commands.compose.__doc__)
     compose.add_argument("take", type=Path, help="folder of a take")
-    compose.add_argument("--out", type=Path, required=True, help="the .mp4 to write")
+    compose.add_argument("--out", type=Path, required=True, help="the .mp4, or the .png, to write")
+    compose.add_argument("--scene", default="", help="with --at: the scene's name (or the default)")
+    compose.add_argument("--at", type=float, help="only the frame at so many seconds, as .png")
     compose.add_argument("--without", action="append", metavar="TRACK", help="leave a track out")
     compose.add_argument("--replace", action="store_true", help="replace an existing file")
     compose.set_defaults(run=media_commands.compose)
@@ -39,11 +50,18 @@ def parser() -> argparse.ArgumentParser:
     inspect.add_argument("--json", action="store_true")
     inspect.set_defaults(run=media_commands.inspect)
 
+    _add_rig_words(words)
+    _add_developers_words(words)
+    return top
+
+
+def _add_rig_words(words: Any) -> None:
+    """What is plugged in, and rigs."""
     inputs = words.add_parser("inputs", help=rig_commands.inputs.__doc__)
     inputs.add_argument("--json", action="store_true")
     inputs.set_defaults(run=rig_commands.inputs)
 
-    rig = words.add_parser("rig", help="Export and import rigs.")
+    rig = words.add_parser("rig", help="Export, import and show rigs.")
     rig_words = rig.add_subparsers(required=True, metavar="WHAT")
     export = rig_words.add_parser("export", help=rig_commands.export_rig.__doc__)
     export.add_argument("name", help="the rig's name, or its name in the address")
@@ -54,17 +72,29 @@ def parser() -> argparse.ArgumentParser:
     imported.add_argument("file", type=Path, help="a rig file that was exported")
     imported.set_defaults(run=rig_commands.import_rig)
 
+    show = rig_words.add_parser("show", help=rig_commands.show_rig.__doc__)
+    show.add_argument("name", help="the rig's name, a rig file (.json), or demo")
+    show.add_argument("--scene", default="", help="one scene, by its name")
+    show.add_argument("--json", action="store_true")
+    show.set_defaults(run=rig_commands.show_rig)
+
+
+def _add_developers_words(words: Any) -> None:
+    """Tests, checks, measures."""
     test = words.add_parser("test", help=develop.test.__doc__)
     test.add_argument("part", nargs="?", choices=("core", "web", "browser"))
     test.set_defaults(run=develop.test)
     words.add_parser("check", help=develop.check.__doc__).set_defaults(run=develop.check)
     measure = words.add_parser("bench", help=bench.bench.__doc__)
     measure.add_argument(
-        "what", nargs="?", choices=("live",), help="live: pages watching all devices"
+        "what",
+        nargs="?",
+        choices=("live", "compose"),
+        help="live: pages watching all devices; compose: the composer, frame by frame",
     )
     measure.add_argument("--minutes", type=float, default=1.0, help="how long memory is watched")
-    measure.set_defaults(run=lambda o: bench_live.bench_live(o) if o.what else bench.bench(o))
-    return top
+    benches = {"live": bench_live.bench_live, "compose": bench_compose.bench_compose}
+    measure.set_defaults(run=lambda o: benches.get(o.what, bench.bench)(o))
 
 
 def main() -> int:

@@ -6,12 +6,12 @@ from argparse import Namespace
 from collections.abc import Callable
 from pathlib import Path
 
-import cv2
 import numpy as np
 
 from kettle_core.compose import compose_frame, plan_scene
 from kettle_core.picture import picture_from_i420
 from kettle_engine.clock import VirtualClock, WallClock
+from kettle_engine.process import work_frame_by_frame
 from kettle_engine.take import record_take
 from kettle_media.align import align_take
 from kettle_media.program import render_program
@@ -25,7 +25,7 @@ SECONDS = 12
 
 def bench(_: Namespace) -> int:
     """Measure recording, aligning and composing against the length of the take."""
-    cv2.setNumThreads(1)
+    work_frame_by_frame()
     rig = demo_rig()
     plan = plan_scene(rig.scenes[0], rig.format)
     rng = np.random.default_rng(1)

@@ -6,20 +6,19 @@ import time
 from argparse import Namespace
 from pathlib import Path
 
-import cv2
-
 from kettle_cli.paths import DATA
 from kettle_core.errors import KettleError, RigError
 from kettle_core.rig import Rig
 from kettle_core.rig_data import rig_from_dict
 from kettle_engine.clock import VirtualClock, WallClock
 from kettle_engine.drivers import Drivers
+from kettle_engine.process import work_frame_by_frame
 from kettle_engine.take import record_take
 from kettle_media.file_driver import FileDriver
 from kettle_media.inspect import inspect_take
-from kettle_media.program import compose_take
+from kettle_media.program import compose_one_frame, compose_take
 from kettle_media.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
-from kettle_media.stills import keep_picture
+from kettle_media.stills import keep_picture, write_png
 from kettle_media.take_folder import TakeFolder
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
@@ -97,7 +96,7 @@ def take(options: Namespace) -> int:
     """Record for some seconds into a folder."""
     if not 0.5 <= options.seconds <= MAX_SECONDS:
         raise KettleError(f"--seconds takes 0.5 to {MAX_SECONDS}, got {options.seconds:g}.")
-    cv2.setNumThreads(1)
+    work_frame_by_frame()
     rig = find_rig(options.rig)
     clock = VirtualClock() if options.fast else WallClock()
     progress = Progress("Recording", "s")
@@ -117,8 +116,12 @@ def take(options: Namespace) -> int:
 
 
 def compose(options: Namespace) -> int:
-    """Compose a take's program to MP4."""
-    cv2.setNumThreads(1)
+    """Compose a take's program to MP4, or one frame of it to PNG."""
+    work_frame_by_frame()
+    if options.at is not None:
+        return _compose_one(options)
+    if options.scene:
+        raise KettleError("--scene goes with --at: say at which second the frame is wanted.")
     if options.out.suffix != ".mp4":
         raise KettleError(f"The program is written as .mp4; {options.out} has another ending.")
     if not options.out.parent.is_dir():
@@ -130,6 +133,17 @@ def compose(options: Namespace) -> int:
     without = frozenset(options.without or ())
     sync = compose_take(TakeFolder(options.take), options.out, progress, without)
     print(f"{options.out}: {len(sync.tracks)} tracks, {options.out.stat().st_size / 1e6:.1f} MB")
+    return 0
+
+
+def _compose_one(options: Namespace) -> int:
+    if options.out.suffix != ".png":
+        raise KettleError(f"One frame is written as .png; {options.out} has another ending.")
+    if options.out.exists() and not options.replace:
+        raise KettleError(f"{options.out} exists and was left alone; add --replace to replace it.")
+    frame = compose_one_frame(TakeFolder(options.take), options.scene, options.at)
+    write_png(frame, options.out)
+    print(f"{options.out}: {frame.width} × {frame.height} px at {options.at:g} s")
     return 0
 
 

@@ -5,8 +5,13 @@ from argparse import Namespace
 from pathlib import Path
 from typing import Any
 
+from kettle_cli.media_commands import find_rig
 from kettle_cli.paths import DATA
 from kettle_core.errors import EngineError, RigError
+from kettle_core.placing import scale_in_words
+from kettle_core.rig import Rig
+from kettle_core.scene import Scene
+from kettle_core.scene_data import layer_to_dict
 from kettle_engine.client import EngineClient
 from kettle_engine.drivers import Drivers
 from kettle_engine.protocol import device_from_dict, device_to_dict
@@ -43,13 +48,13 @@ def export_rig(options: Namespace) -> int:
     """Write a rig with its pictures into one file."""
     _need_django()
     from kettle_web import rig_services
-    from kettle_web.models import Rig
+    from kettle_web.models import Rig as KeptRig
 
-    rig = Rig.objects.filter(slug=options.name).first() or (
-        Rig.objects.filter(name=options.name).first()
+    rig = KeptRig.objects.filter(slug=options.name).first() or (
+        KeptRig.objects.filter(name=options.name).first()
     )
     if rig is None:
-        known = ", ".join(Rig.objects.values_list("slug", flat=True)) or "none"
+        known = ", ".join(KeptRig.objects.values_list("slug", flat=True)) or "none"
         raise RigError(f"There is no rig “{options.name}”, so nothing was written. Known: {known}.")
     target: Path = options.file
     if target.exists() and not options.replace:
@@ -60,6 +65,50 @@ def export_rig(options: Namespace) -> int:
         raise RigError(f"{target} cannot be written: {error.strerror}.") from error
     print(f"{target}: {rig.name}, {len(rig.values.inputs)} inputs")
     return 0
+
+
+def show_rig(options: Namespace) -> int:
+    """Print what a rig's scenes show, where, and how they come in."""
+    rig = find_rig(options.name)
+    scenes = [s for s in rig.scenes if not options.scene or options.scene in (s.name, s.id)]
+    if not scenes:
+        known = ", ".join(f"“{s.name}”" for s in rig.scenes)
+        raise RigError(f"The rig has no scene “{options.scene}”. It has {known}.", "scene")
+    found = [_plan(rig, scene) for scene in scenes]
+    if options.json:
+        print(json.dumps(found[0] if options.scene else found, indent=1, ensure_ascii=False))
+        return 0
+    for plan in found:
+        print(f"{plan['scene']} · comes in by {plan['change_over']['kind']}")
+        for layer in plan["layers"]:
+            left, top, width, height = layer["target"]
+            print(
+                f"  {layer['input']:<14} {width} × {height} px at {left}, {top} · "
+                f"{layer['scale']} · turned {layer['turn']:g}° · {layer['mask']['shape']}"
+            )
+        print(f"  heard: {', '.join(plan['heard']) or 'nothing'}")
+    return 0
+
+
+def _plan(rig: Rig, scene: Scene) -> dict[str, Any]:
+    """What is really seen and heard of a scene: source and target in px, back to front."""
+    seen = rig.seen_in(scene)
+    layers = []
+    for layer in seen.layers:
+        data = layer_to_dict(layer)
+        data |= {"source": data.pop("crop"), "target": data.pop("box")}
+        data["scale"] = scale_in_words(layer)[0]
+        layers.append(data)
+    return {
+        "scene": scene.name,
+        "id": scene.id,
+        "key": scene.key,
+        "frame": [rig.format.frame_width, rig.format.frame_height],
+        "change_over": vars(rig.change_over_to(scene)).copy(),
+        "layers": layers,
+        "heard": [s.input_id for s in seen.sounds],
+        "voice": voice.name if (voice := rig.voice_in(scene)) else None,
+    }
 
 
 def import_rig(options: Namespace) -> int:

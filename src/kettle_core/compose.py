@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from kettle_core.blend import Share
 from kettle_core.colour_key import key_matte, without_spill
 from kettle_core.layout import Box
 from kettle_core.mask import Figure, Floats, coverage, shadow
@@ -29,7 +30,7 @@ from kettle_core.scene import ColourKey, Layer, Mask, Scene
 
 BACKDROP_RGB = (0x22, 0x33, 0x3B)
 BLACK = (16, 128, 128)
-Pair = tuple[Floats, Floats]
+Shares = tuple[Share, Share]
 
 
 @dataclass(frozen=True)
@@ -141,7 +142,7 @@ class _Patch:
     """A layer drawn for its region: planes, coverage for luma and chroma (None: all)."""
 
     planes: tuple[Plane, Plane, Plane]
-    alpha: tuple[Pair, Pair] | None
+    shares: Shares | None
 
 
 class Composer:
@@ -245,22 +246,24 @@ class _Painter:
         self._sampler: Sampler | None = None
         self._patch: _Patch | None = None
         self._source: Picture | None = None
-        self._shadow: tuple[Box, Pair, Pair] | None = None
+        self._shadow: tuple[Box, Share, Share] | None = None
+        self._inner_shares: Shares | None = None
         self._alpha: Floats | None = None
-        self._pairs: tuple[Pair, Pair] | None = None
-        self._inner: Floats | None = None
+        self._shares: Shares | None = None
         mask = layer.mask
         if self._region.width <= 0 or self._region.height <= 0:
             return
         if not (mask.is_plain and layer.is_exact) or mask.border_px:
-            self._alpha, self._inner = coverage(mask, figure, self._region, self._still)
+            self._alpha, inner = coverage(mask, figure, self._region, self._still)
+            if inner is not None:
+                self._inner_shares = _shares(inner, self._region)
         if layer.opacity < 1:
             share = np.float32(layer.opacity)
             size = (self._region.height, self._region.width)
             whole = self._alpha if self._alpha is not None else np.ones(size, np.float32)
             self._alpha = whole * share
         if self._alpha is not None:
-            self._pairs = _pairs(self._alpha, self._region)
+            self._shares = _shares(self._alpha, self._region)
         if mask.shadow_px:
             spread = 2 * mask.shadow_px
             around = Bounds(
@@ -268,7 +271,7 @@ class _Painter:
             )
             region = _clipped(around, frame)
             dark = shadow(mask, figure, region, self._still) * np.float32(layer.opacity)
-            self._shadow = (region, *_pairs(dark, region))
+            self._shadow = (region, *_shares(dark, region))
 
     def fills(self, source: Picture | None) -> bool:
         """Whether it covers the whole frame, so that nothing is seen below it."""
@@ -291,8 +294,8 @@ class _Painter:
             return
         region, patch = self._region, self._drawn(source)
         shown = np.ones((region.height, region.width), np.float32)
-        if patch.alpha:
-            shown = patch.alpha[0][0]
+        if patch.shares:
+            shown = patch.shares[0].alpha
         rows, columns = slice(region.top, region.bottom), slice(region.left, region.right)
         frame.y[rows, columns] = np.rint(16 + 219 * shown).astype(np.uint8)
 
@@ -310,27 +313,28 @@ class _Painter:
             matte = _on_luma(key_matte(layer.colour_key, u, v), region)
             u, v = without_spill(layer.colour_key, u, v)
             alpha = matte if alpha is None else alpha * matte
-        if self._inner is not None:
-            y, u, v = self._bordered((y, u, v), self._inner)
-        if alpha is self._alpha and self._pairs:
-            return _Patch((y, u, v), self._pairs)
+        if self._inner_shares:
+            y, u, v = self._bordered((y, u, v), self._inner_shares)
+        if alpha is self._alpha and self._shares:
+            return _Patch((y, u, v), self._shares)
         if alpha is None:
             odd = (region.left | region.top | region.right | region.bottom) % 2
             if not odd:
                 return _Patch((y, u, v), None)
             alpha = np.ones((region.height, region.width), np.float32)
-        return _Patch((y, u, v), _pairs(alpha, region))
+        return _Patch((y, u, v), _shares(alpha, region))
 
     def _bordered(
-        self, planes: tuple[Plane, Plane, Plane], inner: Floats
+        self, planes: tuple[Plane, Plane, Plane], inner: Shares
     ) -> tuple[Plane, Plane, Plane]:
         """The picture where the border leaves it, the border's colour elsewhere."""
-        luma, chroma = _pairs(inner, self._region)
         colour = _colour(self._layer.mask.border_colour)
+        luma, chroma = inner
         out = []
-        for plane, value, (share, rest) in zip(planes, colour, (luma, chroma, chroma), strict=True):
-            flat = np.full_like(plane, value)
-            out.append(np.asarray(cv2.blendLinear(plane, flat, share, rest), np.uint8))
+        for plane, value, share in zip(planes, colour, (luma, chroma, chroma), strict=True):
+            flat = np.full(plane.shape, value, np.uint8)
+            share.lay(flat, plane)
+            out.append(flat)
         return out[0], out[1], out[2]
 
 
@@ -347,22 +351,20 @@ def chroma_region(region: Box) -> Box:
     return Box(left, top, (region.right + 1) // 2 - left, (region.bottom + 1) // 2 - top)
 
 
-def _pairs(alpha: Floats, region: Box) -> tuple[Pair, Pair]:
-    """Shares of the layer and of what lies below, for luma and for chroma.
+def _shares(alpha: Floats, region: Box) -> Shares:
+    """How much of a layer covers what lies below, for luma and for chroma.
 
     Chroma's is the mean of its two by two pixels.
     """
     half = chroma_region(region)
     left, top = region.left - 2 * half.left, region.top - 2 * half.top
+    whole = alpha
     if left or top or region.width % 2 or region.height % 2:
         whole = np.zeros((2 * half.height, 2 * half.width), np.float32)
         whole[top : top + region.height, left : left + region.width] = alpha
-    else:
-        whole = alpha
     size = (half.width, half.height)
     chroma = np.asarray(cv2.resize(whole, size, interpolation=cv2.INTER_AREA), np.float32)
-    one = np.float32(1)
-    return (np.ascontiguousarray(alpha), one - alpha), (chroma, one - chroma)
+    return Share(alpha), Share(chroma)
 
 
 def _on_luma(matte: Floats, region: Box) -> Floats:
@@ -387,19 +389,19 @@ def _parts(frame: Picture, region: Box) -> tuple[NDArray[np.uint8], ...]:
 
 def _lay(frame: Picture, patch: _Patch, region: Box) -> None:
     parts = _parts(frame, region)
-    if patch.alpha is None:
+    if patch.shares is None:
         for part, plane in zip(parts, patch.planes, strict=True):
             part[:] = plane
         return
-    luma, chroma = patch.alpha
-    for part, plane, (share, rest) in zip(parts, patch.planes, (luma, chroma, chroma), strict=True):
-        part[:] = cv2.blendLinear(plane, part, share, rest)
+    luma, chroma = patch.shares
+    for part, plane, share in zip(parts, patch.planes, (luma, chroma, chroma), strict=True):
+        share.lay(part, plane)
 
 
-def _darken(frame: Picture, region: Box, luma: Pair, chroma: Pair) -> None:
-    pairs = (luma, chroma, chroma)
-    for part, value, pair in zip(_parts(frame, region), BLACK, pairs, strict=True):
-        cv2.blendLinear(np.full_like(part, value), part, *pair, dst=part)
+def _darken(frame: Picture, region: Box, luma: Share, chroma: Share) -> None:
+    shares = (luma, chroma, chroma)
+    for part, value, share in zip(_parts(frame, region), BLACK, shares, strict=True):
+        share.lay(part, np.full(part.shape, value, np.uint8))
 
 
 def frame_at(captured_ns: np.ndarray, wanted_ns: np.ndarray, tolerance_ns: int) -> np.ndarray:

@@ -18,7 +18,7 @@ Plane = NDArray[np.uint8]
 Floats = NDArray[np.float32]
 Values = TypeVar("Values", Plane, Floats)
 LANCZOS = 4
-BLOCK = 24
+BLOCK = 20
 
 
 @dataclass(frozen=True)
@@ -86,6 +86,10 @@ class Resampler:
         down, across = self._down, self._across
         if all(self._steps):
             return self._whole(plane)
+        if abs(down.step) == abs(across.step) == 1:
+            part = plane[down.low : down.high, across.low : across.high]
+            part = part if part.strides[1] == 1 else np.ascontiguousarray(part)
+            return _turned_back(_shifted(_shifted(part, down, 0), across, 1), down, across)
         np.copyto(self._values, plane[down.low : down.high, across.low : across.high])
         if self._rows_first:
             _sample_rows(self._values, down, self._middle)
@@ -107,10 +111,38 @@ class Resampler:
         if self._steps != (1, 1):
             size = (across.count, down.count)
             part = np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_AREA), np.uint8)
-        if down.step < 0 or across.step < 0:
-            code = -1 if down.step < 0 and across.step < 0 else (0 if down.step < 0 else 1)
-            return np.asarray(cv2.flip(np.ascontiguousarray(part), code), np.uint8)
-        return part if part.strides[1] == 1 else np.ascontiguousarray(part)
+        return _turned_back(part, down, across)
+
+
+def _turned_back(plane: Plane, down: Line, across: Line) -> Plane:
+    """A plane sampled forwards, with the lines that run backwards turned round."""
+    if down.step < 0 or across.step < 0:
+        code = -1 if down.step < 0 and across.step < 0 else (0 if down.step < 0 else 1)
+        return np.asarray(cv2.flip(np.ascontiguousarray(plane), code), np.uint8)
+    return plane if plane.strides[1] == 1 else np.ascontiguousarray(plane)
+
+
+def _shifted(plane: Plane, line: Line, axis: int) -> Plane:
+    """The usable samples at a scale of 1, forwards along an axis: means of two neighbours."""
+    first = line.first - line.low
+    whole = floor(first)
+    share = first - whole
+    last = whole + line.count + (share > 0)
+    over = max(0, -whole), max(0, last - plane.shape[axis])
+    if any(over):
+        top, bottom, left, right = (*over, 0, 0) if axis == 0 else (0, 0, *over)
+        edge = cv2.BORDER_REPLICATE
+        plane = np.asarray(cv2.copyMakeBorder(plane, top, bottom, left, right, edge), np.uint8)
+        whole += over[0]
+    near = _span(plane, axis, whole, line.count)
+    if share == 0:
+        return near
+    mixed = cv2.addWeighted(near, 1 - share, _span(plane, axis, whole + 1, line.count), share, 0)
+    return np.asarray(mixed, np.uint8)
+
+
+def _span(plane: Plane, axis: int, first: int, count: int) -> Plane:
+    return plane[first : first + count] if axis == 0 else plane[:, first : first + count]
 
 
 def resample(plane: Plane, down: Line, across: Line) -> Plane:
@@ -120,36 +152,15 @@ def resample(plane: Plane, down: Line, across: Line) -> Plane:
 
 def _sample_rows(values: Floats, line: Line, out: Floats) -> None:
     """(rows, columns) into (line.count, columns)."""
-    if abs(line.step) == 1:
-        index, weight = _near(line)
-        np.take(values, index[0], axis=0, out=out)
-        if weight[1].any():
-            out *= weight[0][:, None]
-            out += values[index[1]] * weight[1][:, None]
-        return
     for first, low, weights in _weights(line):
         np.matmul(weights, values[low : low + weights.shape[1]], out=out[first : first + BLOCK])
 
 
 def _sample_columns(values: Floats, line: Line, out: Floats) -> None:
     """(rows, columns) into (rows, line.count)."""
-    if abs(line.step) == 1:
-        index, weight = _near(line)
-        np.take(values, index[0], axis=1, out=out)
-        if weight[1].any():
-            out *= weight[0]
-            out += values[:, index[1]] * weight[1]
-        return
     for first, low, weights in _weights(line):
         part = values[:, low : low + weights.shape[1]]
         np.matmul(part, weights.T, out=out[:, first : first + BLOCK])
-
-
-@lru_cache(maxsize=64)
-def _near(line: Line) -> tuple[NDArray[np.int64], Floats]:
-    """The two samples of every output at a scale of 1, and their weights, (2, count) each."""
-    index, weight = _taps(line)
-    return np.ascontiguousarray(index.T - line.low), np.ascontiguousarray(weight.T, np.float32)
 
 
 @lru_cache(maxsize=256)

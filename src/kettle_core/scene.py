@@ -41,8 +41,8 @@ class ColourKey:
     """A plain backdrop taken out: its colour as #rrggbb; tolerance, softness, spill in %."""
 
     colour: str
-    tolerance: int = 12
-    softness: int = 10
+    tolerance: int = 8
+    softness: int = 6
     spill: int = 100
 
 

@@ -13,7 +13,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import cv2
 import zmq
 
 from kettle_core.errors import EngineError, KettleError
@@ -27,6 +26,7 @@ from kettle_engine.clock import WallClock
 from kettle_engine.drivers import Drivers
 from kettle_engine.engine import Engine, Live, Played, Tried
 from kettle_engine.meter import KEPT_S
+from kettle_engine.process import work_frame_by_frame
 from kettle_engine.protocol import (
     command_address,
     device_to_dict,
@@ -224,8 +224,7 @@ class Server:
 
 def main() -> int:
     """Run the engine for a data folder."""
-    # One thread a call: the tracks' threads share two cores already.
-    cv2.setNumThreads(1)
+    work_frame_by_frame()
     try:
         server = Server(Path(sys.argv[1]))
     except KettleError as error:

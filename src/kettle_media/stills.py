@@ -12,7 +12,7 @@ import numpy as np
 from PIL import Image, ImageDraw, ImageFont, UnidentifiedImageError
 
 from kettle_core.errors import PictureError
-from kettle_core.picture import Picture, Plane, rgb_to_picture
+from kettle_core.picture import Picture, Plane, picture_to_rgb, rgb_to_picture
 from kettle_core.rig import Card, Input
 from kettle_core.scene import Scene
 from kettle_media.svg import svg_to_png
@@ -198,6 +198,14 @@ def write_stills(items: Mapping[str, Input], library: Path, target: Path) -> lis
         except PictureError:
             missing.append(name)
     return missing
+
+
+def write_png(picture: Picture, path: Path) -> None:
+    """Write a frame as PNG. Raises PictureError."""
+    try:
+        Image.fromarray(picture_to_rgb(picture)).save(path, "PNG")
+    except OSError as error:
+        raise PictureError(f"{path} cannot be written: {error.strerror}.") from error
 
 
 def png_size(png: bytes) -> tuple[int, int]:

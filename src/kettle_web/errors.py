@@ -9,6 +9,17 @@ from django.shortcuts import redirect, render
 from kettle_core.errors import EngineError, KettleError, RigError
 from kettle_web.uploads import MAX_REQUEST_BYTES, TOO_LARGE
 
+BACK_TO = {
+    "record-start": "record",
+    "record-stop": "record",
+    "save-scene": "scenes",
+    "new-scene": "scenes",
+    "order-scenes": "scenes",
+    "delete-scene": "scenes",
+    "play-change": "scenes",
+    "pick-colour": "scenes",
+}
+
 
 class TellErrorsMiddleware:
     """A KettleError in a view: JSON for scripts, else a message on the page it came from."""
@@ -33,8 +44,7 @@ class TellErrorsMiddleware:
         match = request.resolver_match
         if request.method == "POST" and match and "slug" in match.kwargs:
             messages.error(request, str(error))
-            back = "record" if match.url_name in ("record-start", "record-stop") else "patch-sheet"
-            return redirect(back, match.kwargs["slug"])
+            return redirect(BACK_TO.get(match.url_name or "", "patch-sheet"), match.kwargs["slug"])
         return render(request, "kettle/sentence.html", {"sentence": str(error)}, status=status)
 
 

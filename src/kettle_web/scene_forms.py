@@ -76,7 +76,7 @@ class ChangeOverForm(forms.Form):
 
     def __init__(self, *args: Any, rigs_way: str = "", **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        first = [(RIGS_WAY, f"as the rig has it: {rigs_way}")] if rigs_way else []
+        first = [(RIGS_WAY, f"as the rig: {rigs_way}")] if rigs_way else []
         self.fields["kind"].choices = [*first, *CHANGE_WORDS]  # type: ignore[attr-defined]
 
 
@@ -154,7 +154,7 @@ class ColourKeyForm(forms.Form):
     colour = colour("Key colour")
     tolerance = whole("Tolerance", "tolerance", 0, 100, "%")
     softness = whole("Softness", "softness", 0, 100, "%")
-    spill = whole("Spill taken away", "spill", 0, 100, "%")
+    spill = whole("Spill", "spill", 0, 100, "%")
 
 
 class NewSceneForm(forms.Form):

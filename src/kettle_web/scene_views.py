@@ -5,7 +5,7 @@ from urllib.parse import urlencode
 
 from django import forms
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
@@ -19,13 +19,15 @@ from kettle_web.table_changes import CHANGES, Table, layout_inputs
 
 
 def _rig_and_scene(slug: str, scene_id: str) -> tuple[Rig, Scene]:
+    """A rig and its scene. Raises RigError where the scene is gone."""
     rig = get_object_or_404(Rig, slug=slug)
-    try:
-        return rig, rig.values.scene(scene_id)
-    except RigError as error:
-        raise Http404(
-            "This scene is not in the rig any more. Undo on the Scenes page may bring it back."
-        ) from error
+    found = next((s for s in rig.values.scenes if s.id == scene_id), None)
+    if found is None:
+        raise RigError(
+            "This scene is not in the rig any more, so nothing changed. Undo brings it back.",
+            "scene",
+        )
+    return rig, found
 
 
 def _scene_address(slug: str, scene_id: str, layers: list[str], section: str = "") -> str:
@@ -44,7 +46,11 @@ def scenes(request: HttpRequest, slug: str) -> HttpResponse:
 @require_safe
 def page(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
     """One scene on the drawing table, with the layers selected that the address names."""
-    rig, scene = _rig_and_scene(slug, scene_id)
+    try:
+        rig, scene = _rig_and_scene(slug, scene_id)
+    except RigError as error:
+        messages.error(request, str(error))
+        return redirect("scenes", slug)
     return _page(request, rig, scene, request.GET.getlist("layer"))
 
 

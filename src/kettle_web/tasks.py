@@ -2,11 +2,11 @@
 
 import time
 
-import cv2
 from django.utils import timezone
 from django_tasks import task
 
 from kettle_core.errors import KettleError
+from kettle_engine.process import work_frame_by_frame
 from kettle_media.program import compose_take, write_playable, write_poster
 from kettle_media.take_folder import TakeFolder
 from kettle_web.models import Take
@@ -17,7 +17,7 @@ TELL_EVERY_S = 0.4
 @task()
 def compose_program(take_id: int) -> None:
     """Align a take, make playable copies of its tracks and compose its program."""
-    cv2.setNumThreads(1)
+    work_frame_by_frame()
     take = Take.objects.filter(pk=take_id).first()
     if take is None or take.program == Take.Program.DONE:
         return
