@@ -30,7 +30,8 @@ def _rig_and_scene(slug: str, scene_id: str) -> tuple[Rig, Scene]:
     return rig, found
 
 
-def _scene_address(slug: str, scene_id: str, layers: list[str], section: str = "") -> str:
+def scene_address(slug: str, scene_id: str, layers: list[str], section: str = "") -> str:
+    """The address of a scene on the drawing table, with layers selected and a section open."""
     query = [("layer", x) for x in layers] + ([("section", section)] if section else [])
     address = reverse("scene", args=[slug, scene_id])
     return f"{address}?{urlencode(query)}" if query else address
@@ -97,7 +98,7 @@ def save(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
     kept = [x.id for x in changed.scene(scene_id).layers]
     added = [x for x in kept if x not in [y.id for y in scene.layers]]
     now = added if part == "add" else [x for x in selected if x in kept]
-    return redirect(_scene_address(slug, scene_id, now, request.POST.get("section", "")))
+    return redirect(scene_address(slug, scene_id, now, request.POST.get("section", "")))
 
 
 class _Given(dict[str, str]):
@@ -210,7 +211,7 @@ def play(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
     """Play the change-over from this scene to another one, on the sheet."""
     _, scene = _rig_and_scene(slug, scene_id)
     services.engine().ask("play_change", scene=scene.id, to=request.POST.get("to", ""))
-    return redirect(_scene_address(slug, scene_id, request.POST.getlist("layer")))
+    return redirect(scene_address(slug, scene_id, request.POST.getlist("layer")))
 
 
 @require_POST
@@ -234,4 +235,4 @@ def pick(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
         rig=rig, values=change(table, data), words=f"{name} in {scene.name}: {words}"
     )
     services.show_rig(rig=rig)
-    return redirect(_scene_address(slug, scene_id, [layer.id], "key"))
+    return redirect(scene_address(slug, scene_id, [layer.id], "key"))

@@ -15,6 +15,7 @@ from kettle_web.errors import wants_json
 from kettle_web.forms import CrosspointForm, FormatForm, RecordForm, RigForm
 from kettle_web.media import DOWNLOADS, serve_file, take_files
 from kettle_web.models import Rig, Take
+from kettle_web.scene_views import scene_address
 
 
 @require_safe
@@ -121,8 +122,7 @@ def undo(request: HttpRequest, slug: str) -> HttpResponse:
         return redirect("input", slug, input_id)
     scene_id = request.POST.get("scene", "")
     if scene_id:
-        scenes = [s.id for s in rig.values.scenes]
-        return redirect("scene", slug, scene_id if scene_id in scenes else scenes[0])
+        return redirect(scene_address(slug, scene_id, request.POST.getlist("layer")))
     return redirect(rig)
 
 

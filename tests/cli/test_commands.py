@@ -7,6 +7,7 @@ import unittest
 from pathlib import Path
 
 from django.test import tag
+from PIL import Image
 
 from kettle_core.rig_data import rig_to_dict
 from kettle_studio.demo import demo_rig
@@ -49,6 +50,38 @@ class Commands(unittest.TestCase):
                 "drift_ppm", "true_offset_ms", "true_drift_ppm"}  # fmt: skip
         self.assertTrue(all(keys <= row.keys() for row in found["tracks"]))
         self.assertIn("headset", kettle("inspect", out).stdout)
+
+    def test_one_frame_is_drawn_in_any_scene_at_any_time(self):
+        take, out = copied_take("one-frame").path, ROOT / "frame.png"
+        done = kettle("compose", take, "--scene", "Title", "--at", "1.5", "--out", out)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        with Image.open(out) as title:
+            self.assertEqual(title.size, (1920, 1080))
+            self.assertEqual(title.getpixel((4, 4)), (0x22, 0x33, 0x3B))
+        again = kettle("compose", take, "--at", "2", "--out", out, "--replace")
+        self.assertEqual(again.returncode, 0, again.stderr)
+        with Image.open(out) as sheet:
+            red, green, blue = sheet.getpixel((400, 20))
+            self.assertLess(abs(red - 46) + abs(green - 78) + abs(blue - 88), 12)
+        for words, sentence in (
+            (("--scene", "Nobody", "--at", "1"), "has no scene “Nobody”. It has “Sheet and me”"),
+            (("--at", "99"), "lies outside the take, which is 4.000 s long"),
+            (("--at", "1", "--out", "frame.jpg"), "One frame is written as .png"),
+            (("--scene", "Title", "--out", "x.mp4"), "--scene goes with --at"),
+        ):
+            refused = kettle("compose", take, "--out", out, "--replace", *words)
+            self.assertEqual(refused.returncode, 2)
+            self.assertIn(sentence, refused.stderr)
+
+    def test_a_rig_shows_its_plan(self):
+        plan = json.loads(kettle("rig", "show", "demo", "--scene", "At the bench", "--json").stdout)
+        self.assertEqual([x["input"] for x in plan["layers"]], ["webcam-2", "tablet", "webcam-1"])
+        self.assertEqual(plan["layers"][2]["target"], [1444, 604, 432, 432])
+        self.assertEqual((plan["voice"], plan["change_over"]["kind"]), ("Headset", "cut"))
+        self.assertIn("432 × 432 px at 1444, 604", kettle("rig", "show", "demo").stdout)
+        refused = kettle("rig", "show", "demo", "--scene", "Nobody")
+        self.assertEqual(refused.returncode, 2)
+        self.assertIn("no scene “Nobody”", refused.stderr)
 
     @tag("realtime")
     def test_a_take_in_real_time_has_every_track(self):

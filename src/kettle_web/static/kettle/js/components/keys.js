@@ -45,7 +45,7 @@ export function mount() {
       const target = /** @type {HTMLElement} */ (event.target);
       if (target.matches("input:not([type=hidden]), select, textarea") && event.key !== "Escape") {
         // Letters that are no numbers still reach the keys of the page from a number field.
-        if (target.getAttribute("type") !== "number") return;
+        if (target.getAttribute("type") !== "number" || /[-+.,\d]/.test(event.key)) return;
       }
       if (document.querySelector("dialog[open]")) return;
       if (event.key === "?") {
