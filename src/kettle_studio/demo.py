@@ -6,7 +6,7 @@ from fractions import Fraction
 from kettle_core.devices import Mode
 from kettle_core.layout import Box, fit_inside
 from kettle_core.rig import Card, Format, Input, Looks, Rig, Tone, input_of_device
-from kettle_core.scene import Scene
+from kettle_core.scene import ChangeOver, Scene
 from kettle_core.starting_layouts import corner_box, first_scene, scene_sound, whole_layer
 from kettle_studio.driver import Studio
 
@@ -61,6 +61,7 @@ def demo_rig() -> Rig:
             ),
             (voice, music),
             key="2",
+            change_over=ChangeOver("glide", 600),
         ),
         Scene("scene-3", "Title", (whole_layer(title, frame),), (music,), key="3"),
     )

@@ -66,11 +66,15 @@ class StartingLayoutTests(unittest.TestCase):
             lay_out("halves", [(64, 64)], ["display"], Box(0, 0, 320, 240))
 
 
-class SceneTests(unittest.TestCase):
+class RigCase(unittest.TestCase):
     def setUp(self):
         self.rig = demo_rig()
-        self.addCleanup(lambda: self.assertEqual(rig_from_dict(rig_to_dict(self.rig)), self.rig))
 
+    def tearDown(self):
+        self.assertEqual(rig_from_dict(rig_to_dict(self.rig)), self.rig)
+
+
+class SceneTests(RigCase):
     def scene(self, place=0):
         return self.rig.scenes[place]
 
@@ -154,15 +158,14 @@ class SceneTests(unittest.TestCase):
             rig_from_dict(data)
 
 
-class SpotTests(unittest.TestCase):
+class SpotTests(RigCase):
     def setUp(self):
-        self.rig = demo_rig()
+        super().setUp()
         layer = self.rig.scenes[0].layers[1]
         self.rig, self.spot = spots.with_spot_saved(self.rig, layer, "My corner")
         for scene_id in ("scene-1", "scene-2"):
             mine = self.layer(scene_id)
             self.rig = changes.with_layers(self.rig, scene_id, [spots.sat(mine, self.spot)])
-        self.addCleanup(lambda: self.assertEqual(rig_from_dict(rig_to_dict(self.rig)), self.rig))
 
     def layer(self, scene_id):
         scene = self.rig.scene(scene_id)

@@ -187,9 +187,8 @@ function cutSide(from, length, side, by, most) {
  */
 export function niceTurn(degrees, free) {
   const near = Math.round(degrees / TURN_STEP) * TURN_STEP;
-  const turn =
-    !free && Math.abs(degrees - near) <= TURN_REACH ? near : Math.round(degrees * 10) / 10;
-  return ((turn % 360) + 360) % 360;
+  const turn = !free && Math.abs(degrees - near) <= TURN_REACH ? near : degrees;
+  return Math.round((((turn % 360) + 360) % 360) * 10) / 10;
 }
 
 /** @param {Box} box @returns {Box} on whole px */
