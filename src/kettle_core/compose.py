@@ -2,7 +2,9 @@
 
 import sys
 from collections.abc import Mapping
+from copy import copy
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from math import ceil, floor
 
 import cv2
@@ -149,17 +151,24 @@ class Composer:
     """Draws frames of one scene and keeps what need not be drawn again.
 
     A layer whose picture is the same object as before is not scaled again; layers below the
-    first one that changed are kept as one frame. Not for several threads at once.
+    first one that changed are kept as one frame. A composer made after another one takes over
+    its memory and the layers that were only moved. Not for several threads at once.
     """
 
-    def __init__(self, plan: ScenePlan) -> None:
+    def __init__(self, plan: ScenePlan, before: "Composer | None" = None) -> None:
         self.plan = plan
-        self._painters = [_Painter(plan, layer) for layer in plan.layers]
+        known = {p.layer.id: p for p in before._painters} if before else {}
+        self._painters: list[_Painter] = [
+            _moved(known.get(layer.id), plan, layer) or _Painter(plan, layer)
+            for layer in plan.layers
+        ]
         self._sources: list[Picture | None] = [None] * len(plan.layers)
         self._frame: Plane | None = None
         self._base: tuple[int, Plane] | None = None
         self._backdrop: Plane | None = None
         self._frames: list[Plane] = []
+        if before and (before.plan.width, before.plan.height) == (plan.width, plan.height):
+            self._frames, self._backdrop = before._frames, before._backdrop
 
     def compose(self, pictures: Mapping[str, Picture]) -> Plane:
         """Draw one frame.
@@ -236,7 +245,7 @@ class _Painter:
     """Draws one layer; what depends on its place alone is worked out once."""
 
     def __init__(self, plan: ScenePlan, layer: PlacedLayer) -> None:
-        self._layer = layer
+        self.plan, self.layer = plan, layer
         self._still = plan.stills.get(layer.mask.still)
         frame = Box(0, 0, plan.width, plan.height)
         b = layer.seen
@@ -253,17 +262,10 @@ class _Painter:
         mask = layer.mask
         if self._region.width <= 0 or self._region.height <= 0:
             return
-        if not (mask.is_plain and layer.is_exact) or mask.border_px:
-            self._alpha, inner = coverage(mask, figure, self._region, self._still)
-            if inner is not None:
-                self._inner_shares = _shares(inner, self._region)
-        if layer.opacity < 1:
-            share = np.float32(layer.opacity)
-            size = (self._region.height, self._region.width)
-            whole = self._alpha if self._alpha is not None else np.ones(size, np.float32)
-            self._alpha = whole * share
-        if self._alpha is not None:
-            self._shares = _shares(self._alpha, self._region)
+        if not (mask.is_plain and layer.is_exact) or mask.border_px or layer.opacity < 1:
+            self._alpha, self._shares, self._inner_shares = _outline(
+                mask, figure, self._region, layer.opacity, self._still
+            )
         if mask.shadow_px:
             spread = 2 * mask.shadow_px
             around = Bounds(
@@ -273,9 +275,24 @@ class _Painter:
             dark = shadow(mask, figure, region, self._still) * np.float32(layer.opacity)
             self._shadow = (region, *_shares(dark, region))
 
+    def at(self, plan: ScenePlan, layer: PlacedLayer, dx: int, dy: int) -> "_Painter | None":
+        """The same for a layer moved by whole twos; None where the frame cuts it otherwise."""
+        region = _shifted(self._region, dx, dy)
+        frame = Box(0, 0, plan.width, plan.height)
+        if region != _clipped(layer.seen, frame) or self._fills:
+            return None
+        found = copy(self)
+        found.plan, found.layer, found._region = plan, layer, region
+        if self._shadow:
+            dark = _shifted(self._shadow[0], dx, dy)
+            if not frame.holds(dark) or not frame.holds(self._shadow[0]):
+                return None
+            found._shadow = (dark, *self._shadow[1:])
+        return found
+
     def fills(self, source: Picture | None) -> bool:
         """Whether it covers the whole frame, so that nothing is seen below it."""
-        opaque = self._alpha is None and self._layer.colour_key is None
+        opaque = self._alpha is None and self.layer.colour_key is None
         return self._fills and opaque and source is not None and source.cover is None
 
     def paint(self, frame: Picture, source: Picture | None) -> None:
@@ -300,7 +317,7 @@ class _Painter:
         frame.y[rows, columns] = np.rint(16 + 219 * shown).astype(np.uint8)
 
     def _drawn(self, source: Picture) -> _Patch:
-        layer, region = self._layer, self._region
+        layer, region = self.layer, self._region
         size = (source.width, source.height)
         if self._sampler is None or self._sampler.source_size != size:
             self._sampler = sampler(layer, region, size)
@@ -328,7 +345,7 @@ class _Painter:
         self, planes: tuple[Plane, Plane, Plane], inner: Shares
     ) -> tuple[Plane, Plane, Plane]:
         """The picture where the border leaves it, the border's colour elsewhere."""
-        colour = _colour(self._layer.mask.border_colour)
+        colour = _colour(self.layer.mask.border_colour)
         luma, chroma = inner
         out = []
         for plane, value, share in zip(planes, colour, (luma, chroma, chroma), strict=True):
@@ -336,6 +353,53 @@ class _Painter:
             share.lay(flat, plane)
             out.append(flat)
         return out[0], out[1], out[2]
+
+
+def _moved(old: _Painter | None, plan: ScenePlan, layer: PlacedLayer) -> _Painter | None:
+    """A painter of a layer that is the same but for its place, by whole twos; None if not."""
+    if old is None or old.plan.stills.get(layer.mask.still) is not plan.stills.get(
+        layer.mask.still
+    ):
+        return None
+    dx = layer.middle[0] - old.layer.middle[0]
+    dy = layer.middle[1] - old.layer.middle[1]
+    if dx % 2 or dy % 2 or replace(layer, middle=old.layer.middle) != old.layer:
+        return None
+    return old.at(plan, layer, int(dx), int(dy))
+
+
+_Outline = tuple[Floats, Shares, Shares | None]
+
+
+def _outline(
+    mask: Mask, figure: Figure, region: Box, opacity: float, still: Plane | None
+) -> _Outline:
+    """Coverage of a region, as shares for luma and chroma too, and what a border leaves."""
+    if mask.shape == "picture":
+        return _worked_out(mask, figure, region, opacity, still)
+    # Moved by whole twos it has the same coverage again, so it is asked for at one place.
+    left, top = region.left % 2, region.top % 2
+    near = figure.moved(left - region.left, top - region.top)
+    shape = replace(mask, border_colour="#000000", shadow_px=0, shadow_percent=0)
+    return _kept_outline(shape, near, Box(left, top, region.width, region.height), opacity)
+
+
+@lru_cache(maxsize=48)
+def _kept_outline(mask: Mask, figure: Figure, region: Box, opacity: float) -> _Outline:
+    return _worked_out(mask, figure, region, opacity, None)
+
+
+def _worked_out(
+    mask: Mask, figure: Figure, region: Box, opacity: float, still: Plane | None
+) -> _Outline:
+    outer, inner = coverage(mask, figure, region, still)
+    alpha = outer * np.float32(opacity)
+    inside = None if inner is None else _shares(inner, region)
+    return alpha, _shares(alpha, region), inside
+
+
+def _shifted(box: Box, dx: int, dy: int) -> Box:
+    return Box(box.left + dx, box.top + dy, box.width, box.height)
 
 
 def _clipped(bounds: Bounds, frame: Box) -> Box:

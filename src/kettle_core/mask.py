@@ -27,6 +27,11 @@ class Figure:
     turn: float
     middle: Point
 
+    def moved(self, dx: float, dy: float) -> "Figure":
+        """The same at another place."""
+        middle = (self.middle[0] + dx, self.middle[1] + dy)
+        return Figure(self.width, self.height, self.turn, middle)
+
 
 def coverage(mask: Mask, figure: Figure, region: Box, still: Plane | None = None) -> (
     tuple[Floats, Floats | None]
@@ -47,8 +52,7 @@ def coverage(mask: Mask, figure: Figure, region: Box, still: Plane | None = None
     """
     if mask.shape == "picture":
         return _picture_coverage(mask, figure, region, still)
-    middle = (figure.middle[0] - region.left, figure.middle[1] - region.top)
-    placed = Figure(figure.width, figure.height, figure.turn, middle)
+    placed = figure.moved(-region.left, -region.top)
     return _shape_coverage(_shape_only(mask), placed, region.width, region.height)
 
 
@@ -127,8 +131,7 @@ def still_in_box(still: Plane | None, width: int, height: int) -> Floats:
 
 
 def _turned_into(upright: Floats, figure: Figure, region: Box) -> Floats:
-    middle = (figure.middle[0] - region.left, figure.middle[1] - region.top)
-    placed = Figure(figure.width, figure.height, figure.turn, middle)
+    placed = figure.moved(-region.left, -region.top)
     x, y = _own_places(placed, region.width, region.height)
     rows, columns = upright.shape
     map_x = np.asarray((x + figure.width / 2) * (columns / figure.width) - 0.5, np.float32)

@@ -36,10 +36,20 @@ def with_spot_saved(rig: Rig, layer: Layer, name: str) -> tuple[Rig, Spot]:
     """
     if len(rig.spots) >= MAX_SPOTS:
         raise RigError(f"A rig has at most {MAX_SPOTS} spots; delete one first.", "name")
-    if any(s.name == name for s in rig.spots):
-        raise RigError(f"Another spot is called “{name}”. Choose another name.", "name")
+    _need_free(rig.spots, name)
     spot = Spot(unused_id("spot", [s.id for s in rig.spots]), name, layer.box, layer.turn)
     return replace(rig, spots=(*rig.spots, spot)), spot
+
+
+def _need_free(others: Sequence[Spot], name: str) -> None:
+    if any(s.name == name for s in others):
+        raise RigError(f"Another spot is called “{name}”. Choose another name.", "name")
+
+
+def with_spot_named(rig: Rig, spot: Spot, name: str) -> Rig:
+    """The rig with a spot renamed. Raises RigError if another one has the name."""
+    _need_free([s for s in rig.spots if s.id != spot.id], name)
+    return with_spot(rig, replace(spot, name=name))
 
 
 def with_spot(rig: Rig, changed: Spot) -> Rig:

@@ -47,6 +47,7 @@ SIZES = {
     "whole": ((960, 600), 1 / 15, 84),
 }
 TICK_S = 0.012
+LIVELY_TICK_S = 0.003
 # Of a scene on the drawing table, of one among the scenes, and of a layer's matte.
 SCENE_SIZES = {
     "scene": (SHOWN_WIDTH, 1 / 20, 86),
@@ -116,7 +117,8 @@ class Publisher:
                 self._do(lambda _: self._engine.call(self._engine.close_rig))
             self._do_due()
             self._do(self._pictures)
-            time.sleep(TICK_S)
+            live = self._engine.live
+            time.sleep(LIVELY_TICK_S if live and (live.tried or live.played) else TICK_S)
         self._socket.close(linger=0)
 
     def _do_due(self) -> None:
@@ -182,6 +184,9 @@ class Publisher:
         topics = [t for t in self._watched if t.startswith(PICTURE)]
         self._tell_wanted(live, topics)
         identifying = now < self.identify_until_s
+        if live.played or live.tried:
+            # What somebody drags or plays is waited for; the rest stands still meanwhile.
+            topics = self._lively(live, topics)
         for topic in topics:
             size, _, name = topic.decode()[len(PICTURE) :].partition("/")
             if size in SCENE_SIZES:
@@ -204,6 +209,13 @@ class Publisher:
             header = {"input": name, "width": picture.width, "height": picture.height}
             self._send(topic, header, picture_to_jpeg(small, quality))
             self._do_due()
+
+    def _lively(self, live: Live, topics: list[bytes]) -> list[bytes]:
+        sheets = [t for t in topics if t.startswith(PICTURE + b"scene/")]
+        now = time.monotonic()
+        if live.played or any(live.tried_scene(s, now) for s in live.tried):
+            return sheets
+        return topics
 
     def _scene_picture(self, live: Live, topic: bytes, size: str, name: str) -> None:
         """`name` is scene:ID, thumb:ID or matte:ID:LAYER, so that it differs from an input's."""

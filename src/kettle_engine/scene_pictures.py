@@ -81,7 +81,8 @@ class ScenePictures:
         plan_stamp = hash((scene, live.rig.format))
         known = self._composers.get(scene_id)
         if known is None or known[0] != plan_stamp:
-            known = (plan_stamp, Composer(self._plan(live, scene)))
+            before = known[1] if known else None
+            known = (plan_stamp, Composer(self._plan(live, scene), before))
             self._composers[scene_id] = known
         pictures = self._pictures(live, scene)
         stamp = hash((plan_stamp, _numbers(live, pictures)))

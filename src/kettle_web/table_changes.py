@@ -251,10 +251,7 @@ def layout_inputs(data: Values) -> list[str]:
 
 def spot_save(table: Table, data: Values) -> Rig:
     """The layer's placement as a new spot, with the layer on it."""
-    name = data["name"].strip()
-    if not 0 < len(name) <= 80:
-        raise RigError("A spot needs a name of 1 to 80 characters. Type one.", "name")
-    rig, spot = spots.with_spot_saved(table.rig, table.layer, name)
+    rig, spot = spots.with_spot_saved(table.rig, table.layer, _spot_name(data))
     seated = replace(table.layer, spot=spot.id)
     return scene_changes.with_layers(rig, table.scene.id, [seated])
 
@@ -269,6 +266,19 @@ def spot_sit(table: Table, data: Values) -> Rig:
 def spot_leave(table: Table, _: Values) -> Rig:
     """The layers left where they are, on no spot."""
     return table.with_layers([replace(x, spot="") for x in table.layers])
+
+
+def spot_name(table: Table, data: Values) -> Rig:
+    """Another name for the spot that the layer sits on."""
+    spot = spots.spot_of(table.rig, table.layer.spot)
+    return spots.with_spot_named(table.rig, spot, _spot_name(data))
+
+
+def _spot_name(data: Values) -> str:
+    name = str(data["name"]).strip()
+    if not 0 < len(name) <= 80:
+        raise RigError("A spot needs a name of 1 to 80 characters. Type one.", "name")
+    return name
 
 
 def spot_delete(table: Table, data: Values) -> Rig:
@@ -303,6 +313,7 @@ CHANGES: dict[str, tuple[Change, str]] = {
     "delete": (delete, "layer deleted"),
     "layout": (layout, "laid out"),
     "spot_save": (spot_save, "spot saved"),
+    "spot_name": (spot_name, "spot renamed"),
     "spot_sit": (spot_sit, "put on a spot"),
     "spot_leave": (spot_leave, "taken off its spot"),
     "spot_delete": (spot_delete, "spot deleted"),

@@ -1,6 +1,7 @@
 """The composer against its definition in floats, over random scenes."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -125,6 +126,23 @@ class MemoryTests(unittest.TestCase):
                 pictures[name] = noise(100 + step, *size)
             kept = composer.compose(pictures)
             np.testing.assert_array_equal(kept, Composer(self.plan).compose(pictures))
+
+    def test_a_composer_that_takes_over_moved_layers_draws_what_a_fresh_one_does(self):
+        composer = Composer(self.plan)
+        composer.compose(PICTURES)
+        rng = np.random.default_rng(6)
+        layers = list(self.layers)
+        for _ in range(30):
+            n = int(rng.integers(3))
+            box = layers[n].box
+            step = rng.integers(-6, 7, 2)
+            box = Box(box.left + int(step[0]), box.top + int(step[1]), box.width, box.height)
+            layers[n] = replace(layers[n], box=box)
+            plan = plan_scene(Scene("s", "S", tuple(layers), ()), Format(64, 48))
+            composer = Composer(plan, composer)
+            np.testing.assert_array_equal(
+                composer.compose(PICTURES), Composer(plan).compose(PICTURES)
+            )
 
 
 class FrameTests(unittest.TestCase):

@@ -207,6 +207,8 @@ class Scenes(TableCase):
         self.assertContains(page, "1 more layer in 2 scenes move with it")
         self.place("webcam-1", left=10, top=20)
         self.assertEqual(self.layer(scene_id="scene-1").box.left, 10)
+        self.save("spot_name", "webcam-1", name="Teacher")
+        self.assertEqual(self.values().spots[0].name, "Teacher")
         self.save("spot_leave", "webcam-1")
         self.place("webcam-1", left=500)
         self.assertEqual(self.layer(scene_id="scene-1").box.left, 10)

@@ -5,8 +5,8 @@
  */
 export function mount(live) {
   const stop = new AbortController();
-  /** @type {Set<string>} */
-  const busy = new Set();
+  /** @type {Map<string, Uint8Array<ArrayBuffer> | null>} */
+  const newest = new Map();
   /** @type {Set<Element>} */
   const seen = new Set();
   let told = "";
@@ -42,26 +42,37 @@ export function mount(live) {
     look();
   };
 
+  /** @param {string} name @param {Uint8Array<ArrayBuffer>} jpeg */
+  const draw = async (name, jpeg) => {
+    const canvas = /** @type {HTMLCanvasElement | null} */ (
+      document.querySelector(`canvas[data-picture="${CSS.escape(name)}"]`)
+    );
+    if (!canvas) return;
+    const picture = await createImageBitmap(new Blob([jpeg], { type: "image/jpeg" }));
+    if (canvas.width !== picture.width || canvas.height !== picture.height) {
+      canvas.width = picture.width;
+      canvas.height = picture.height;
+    }
+    canvas.getContext("2d")?.drawImage(picture, 0, 0);
+    canvas.dataset.drawn = String(Number(canvas.dataset.drawn ?? 0) + 1);
+    picture.close();
+  };
+
   live.addEventListener(
     "live:picture",
     async (event) => {
       const { name, jpeg } = /** @type {CustomEvent} */ (event).detail;
-      const canvas = /** @type {HTMLCanvasElement | null} */ (
-        document.querySelector(`canvas[data-picture="${CSS.escape(name)}"]`)
-      );
-      if (!canvas || busy.has(name)) return;
-      busy.add(name);
+      // One at a time each; of those that come meanwhile the newest is drawn after it.
+      const busy = newest.has(name);
+      newest.set(name, jpeg);
+      if (busy) return;
       try {
-        const picture = await createImageBitmap(new Blob([jpeg], { type: "image/jpeg" }));
-        if (canvas.width !== picture.width || canvas.height !== picture.height) {
-          canvas.width = picture.width;
-          canvas.height = picture.height;
+        for (let next = jpeg; next; next = newest.get(name)) {
+          newest.set(name, null);
+          await draw(name, next);
         }
-        canvas.getContext("2d")?.drawImage(picture, 0, 0);
-        canvas.dataset.drawn = String(Number(canvas.dataset.drawn ?? 0) + 1);
-        picture.close();
       } finally {
-        busy.delete(name);
+        newest.delete(name);
       }
     },
     { signal: stop.signal },

@@ -16,7 +16,7 @@ const MARGIN = { left: 42, top: 24, right: 8, bottom: 24 };
 const START_PX = 3;
 const REACH_PX = 7;
 const SETTLE_MS = 450;
-const TRY_EVERY_MS = 33;
+const TRY_EVERY_MS = 16;
 const ARROWS = /** @type {Record<string, number[]>} */ ({
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],
