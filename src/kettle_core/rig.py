@@ -17,7 +17,17 @@ from kettle_core.layout import Box
 from kettle_core.scene import ChangeOver, Scene, Spot
 
 FRAME_RATES = ("15", "24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")
-FRAME_SIZES = ((1920, 1080), (1280, 720), (854, 480))
+FRAME_SIZES = (
+    (1920, 1080),
+    (3840, 2160),
+    (2560, 1440),
+    (1280, 720),
+    (854, 480),
+    (640, 480),
+    (320, 240),
+    (1080, 1920),
+    (1080, 1080),
+)
 TURNS = (0, 90, 180, 270)
 FONTS = ("figtree", "source-serif", "jetbrains-mono")
 MAX_INPUTS = 64

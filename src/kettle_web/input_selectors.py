@@ -195,3 +195,14 @@ def heard(rig: Rig, item: Input) -> dict[str, Any] | None:
     proposed = found["proposed_gain_db"]
     found["is_set"] = proposed is not None and abs(item.tone.gain_db - proposed) < 0.05
     return dict(found)
+
+
+def scenes_with(values: RigValues, input_id: str) -> str:
+    """Names of the scenes in which an input is a layer or heard, in words; "" for none."""
+    names = [
+        f"“{s.name}”"
+        for s in values.scenes
+        if any(x.input_id == input_id for x in s.layers)
+        or any(x.input_id == input_id for x in s.sounds)
+    ]
+    return " and ".join(names)

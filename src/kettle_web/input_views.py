@@ -169,9 +169,11 @@ def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
 def delete(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     """Delete an input; it can be taken back."""
     rig, item = _rig_and_input(slug, input_id)
+    used = input_selectors.scenes_with(rig.values, input_id)
     values = without_input(rig.values, input_id)
     services.change_rig(rig=rig, values=values, words=f"{item.name} deleted")
-    messages.info(request, f"{item.name} was deleted with its places. Undo brings it back.")
+    places = f"its places in {used}" if used else "its places"
+    messages.info(request, f"{item.name} was deleted with {places}. Undo brings it back.")
     return redirect(rig)
 
 

@@ -138,7 +138,7 @@ class MaskForm(forms.Form):
                 raise forms.ValidationError(
                     {
                         "shape": "The rig's library has no picture yet, so the shape was kept. "
-                        "Add a black-and-white picture as an input first."
+                        "Choose a black-and-white picture below."
                     }
                 )
             data["still"] = choices[1][0]

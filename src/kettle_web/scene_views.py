@@ -13,7 +13,9 @@ from django.views.decorators.http import require_POST, require_safe
 from kettle_core import scene_changes
 from kettle_core.errors import EngineError, KettleError, RigError
 from kettle_core.scene import ColourKey, Scene
-from kettle_web import scene_selectors, services
+from kettle_media.stills import MAX_UPLOAD_BYTES
+from kettle_web import rig_services, scene_selectors, services
+from kettle_web.input_forms import FileForm
 from kettle_web.models import Rig
 from kettle_web.table_changes import CHANGES, Table, layout_inputs
 
@@ -62,9 +64,10 @@ def _page(
     selected: list[str],
     wrong: dict[str, forms.Form] | None = None,
     error: str = "",
+    mask: bool = False,
 ) -> HttpResponse:
     context = scene_selectors.scene_page(rig, scene, selected, wrong)
-    context |= {"wrong": list(wrong or ()), "error": error}
+    context |= {"mask_error": error} if mask else {"error": error}
     context["open_section"] = request.GET.get("section") or request.POST.get("section", "")
     return render(request, "kettle/scene.html", context, status=400 if wrong or error else 200)
 
@@ -88,6 +91,8 @@ def save(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
     data = form.cleaned_data if form else data
     change, words = CHANGES[part]
     try:
+        if part == "mask_file":
+            data = {"still": _mask_still(request, rig)}
         changed = change(Table(values, scene, layers), data)
     except EngineError:
         raise
@@ -111,6 +116,16 @@ class _Given(dict[str, str]):
 
     def __missing__(self, name: str) -> str:
         return ""
+
+
+def _mask_still(request: HttpRequest, rig: Rig) -> str:
+    """The name in the library of a picture that was sent. Raises RigError or PictureError."""
+    form = FileForm(request.POST, request.FILES)
+    if not form.is_valid():
+        raise RigError(str(form.errors["file"][0]), "file")
+    file = form.cleaned_data["file"]
+    data = file.read(MAX_UPLOAD_BYTES + 1)
+    return rig_services.keep_still(rig=rig, data=data, name=file.name).digest
 
 
 def _form(
@@ -140,6 +155,8 @@ def _refused(
     problem: KettleError,
 ) -> HttpResponse:
     field = getattr(problem, "field", "")
+    if part == "mask_file":
+        return _page(request, rig, scene, selected, None, str(problem), mask=True)
     if form is None or part == "layout":
         return _page(request, rig, scene, selected, None, str(problem))
     form.add_error(field if field in form.fields else None, str(problem))

@@ -135,6 +135,15 @@ def mask(table: Table, data: Values) -> Rig:
     return table.with_layers([replace(x, mask=made) for x in table.layers])
 
 
+def mask_file(table: Table, data: Values) -> Rig:
+    """A picture that was just put into the library as the mask."""
+    changed = []
+    for layer in table.layers:
+        made = replace(layer.mask, shape="picture", still=data["still"])
+        changed.append(replace(layer, mask=made))
+    return table.with_layers(changed)
+
+
 def colour_key(table: Table, data: Values) -> Rig:
     """A plain backdrop taken out, or not."""
     key = None
@@ -297,6 +306,7 @@ CHANGES: dict[str, tuple[Change, str]] = {
     "placements": (placements, "moved"),
     "cut": (cut, "cropped"),
     "mask": (mask, "mask changed"),
+    "mask_file": (mask_file, "mask changed"),
     "colour_key": (colour_key, "colour key changed"),
     "shown": (shown, "shown or hidden"),
     "locked": (locked, "locked or unlocked"),

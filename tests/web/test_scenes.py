@@ -2,6 +2,7 @@
 
 import json
 
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.urls import reverse
 
@@ -82,6 +83,13 @@ class ExactFields(TableCase):
         self.assertContains(page, "nearly grey")
         self.save("colour_key", "webcam-1", **key)
         self.assertIsNone(self.layer().colour_key)
+
+    def test_a_mask_is_taken_from_a_file_and_what_is_no_picture_is_refused_there(self):
+        page = self.save("mask_file", "webcam-1", file=SimpleUploadedFile("a.png", b"no picture"))
+        self.assertContains(page, "is not a picture that can be used", status_code=400)
+        self.save("mask_file", "webcam-1", file=picture("Round.png", (30, 30)))
+        mask = self.layer().mask
+        self.assertEqual((mask.shape, mask.still), ("picture", self.rig.stills.get().digest))
 
     def test_a_mask_of_another_shape_is_fitted_and_said(self):
         address = reverse("add-input", args=["demo"])

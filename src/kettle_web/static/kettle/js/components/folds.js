@@ -1,10 +1,11 @@
 import { swapParts } from "../lib/parts.js";
 
 const AGAIN_MS = 1500;
+const REMEASURE_MS = 12000;
 
 /**
  * Keeps folds of the fact column open when its parts are exchanged, closes menus that are left,
- * shows or hides the matte, and asks again for what could not be measured yet (data-again).
+ * shows or hides the matte, and asks for sizes of text again, soon where they were not measured yet (data-again).
  */
 export function mount() {
   const stop = new AbortController();
@@ -29,13 +30,20 @@ export function mount() {
 
   let timer = 0;
   const again = async () => {
+    // Not while somebody is choosing or typing.
+    const busy = document.hidden || document.activeElement?.matches("select, input, textarea");
+    if (busy) {
+      timer = window.setTimeout(again, REMEASURE_MS);
+      return;
+    }
     const answer = await fetch(location.href, { signal: stop.signal });
     swapParts(await answer.text());
   };
 
   const follow = () => {
     window.clearTimeout(timer);
-    if (document.querySelector("[data-again]")) timer = window.setTimeout(again, AGAIN_MS);
+    const wait = document.querySelector("[data-again]") ? AGAIN_MS : REMEASURE_MS;
+    timer = window.setTimeout(again, wait);
     const fold = /** @type {HTMLDetailsElement | null} */ (
       open ? document.querySelector(`details[data-fold="${open}"]`) : null
     );
