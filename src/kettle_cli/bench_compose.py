@@ -4,13 +4,9 @@ import time
 from argparse import Namespace
 from collections.abc import Callable
 from dataclasses import dataclass
-from fractions import Fraction
-from itertools import pairwise
 from typing import Any
 
-import av
 import numpy as np
-from av.filter import Graph
 
 from kettle_core.compose import Composer, plan_scene
 from kettle_core.layout import Box
@@ -18,9 +14,9 @@ from kettle_core.picture import Picture, picture_from_i420
 from kettle_core.rig import Format
 from kettle_core.scene import Layer, Mask, Scene
 from kettle_engine.process import work_frame_by_frame
+from kettle_media.overlay_graph import overlay_graph
 
 FRAMES = 150
-TIME_BASE = Fraction(1, 30)
 LOGO_ALPHA = 140
 TURN = 15
 WEBCAM_BOX = Box(1380, 540, 480, 480)
@@ -98,7 +94,9 @@ def bench_compose(_: Namespace) -> int:
         ours_ms.append(cost_ms)
         print(f"{words}: {cost_ms:.2f} ms CPU a frame")
     print(f"an unchanged frame: {_cpu_ms(_ours(scene(TURN), made, still=True)):.3f} ms")
-    theirs_ms = _cpu_ms(_theirs(made))
+    theirs_ms = _cpu_ms(
+        overlay_graph(made.display, made.webcam, made.logo, LOGO_ALPHA, TURN, WEBCAM_BOX, LOGO_BOX)
+    )
     again_ms = _cpu_ms(_ours(scene(TURN), made))
     ratio = min(ours_ms[0], again_ms) / theirs_ms
     print(f"the first by a libavfilter graph: {theirs_ms:.2f} ms; ratio {ratio:.2f}")
@@ -131,67 +129,3 @@ def _ours(found: Scene, made: Material, still: bool = False) -> Callable[[int], 
         return composer.compose(pictures)
 
     return step
-
-
-def _theirs(made: Material) -> Callable[[int], object]:
-    """Crop, area scaling, turn, round alpha and two overlays, in one thread, frame by frame."""
-    graph = Graph()
-    graph.threads = 1
-
-    def source(width: int, height: int, name: str) -> Any:
-        form = av.VideoFormat(name, width, height)
-        return graph.add_buffer(width=width, height=height, format=form, time_base=TIME_BASE)
-
-    display, webcam = source(1920, 1080, "yuv420p"), source(1280, 720, "yuv420p")
-    mask, logo = source(480, 480, "gray"), source(200, 200, "yuva420p")
-    chain = [
-        graph.add("crop", "720:720:280:0"),
-        graph.add("scale", "480:480:flags=area"),
-        graph.add("rotate", f"{TURN}*PI/180:ow=480:oh=480:c=none"),
-    ]
-    webcam.link_to(chain[0])
-    for one, following in pairwise(chain):
-        one.link_to(following)
-    merged = graph.add("alphamerge")
-    chain[-1].link_to(merged, 0, 0)
-    mask.link_to(merged, 0, 1)
-    over = graph.add("overlay", f"{WEBCAM_BOX.left}:{WEBCAM_BOX.top}:format=yuv420")
-    display.link_to(over, 0, 0)
-    merged.link_to(over, 0, 1)
-    last = graph.add("overlay", f"{LOGO_BOX.left}:{LOGO_BOX.top}:format=yuv420")
-    over.link_to(last, 0, 0)
-    logo.link_to(last, 0, 1)
-    sink = graph.add("buffersink")
-    last.link_to(sink)
-    graph.configure()
-    y, x = np.mgrid[0:480, 0:480] - 239.5
-    disc = np.where(np.hypot(x, y) < 240, 255, 0).astype(np.uint8)
-    clear = np.full((200, 200), LOGO_ALPHA, np.uint8)
-    with_alpha = np.concatenate([made.logo.ravel(), clear.ravel()])
-    count = [0]
-
-    def step(n: int, _held: Graph = graph) -> object:
-        frames = (
-            (display, av.VideoFrame.from_numpy_buffer(made.display[n % 2], "yuv420p")),
-            (webcam, av.VideoFrame.from_numpy_buffer(made.webcam[n % 3], "yuv420p")),
-            (mask, av.VideoFrame.from_numpy_buffer(disc, "gray")),
-            (logo, _yuva(with_alpha)),
-        )
-        for place, frame in frames:
-            frame.pts, frame.time_base = count[0], TIME_BASE
-            place.push(frame)
-        count[0] += 1
-        return sink.pull()
-
-    return step
-
-
-def _yuva(flat: np.ndarray[Any, Any]) -> av.VideoFrame:
-    frame = av.VideoFrame(200, 200, "yuva420p")
-    at = 0
-    for plane in frame.planes:
-        size = plane.width * plane.height
-        rows = np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, plane.line_size)
-        rows[:, : plane.width] = flat[at : at + size].reshape(plane.height, plane.width)
-        at += size
-    return frame

@@ -62,7 +62,7 @@ class Crashing(unittest.TestCase):
             with self.assertRaisesRegex(EngineError, sentence):
                 self.ask(**command)
         with self.assertRaises(RigError):
-            self.ask("open_rig", rig={**self.rig, "version": 3})
+            self.ask("open_rig", rig={**self.rig, "version": 99})
         self.record_for(1, countdown_s=1)
         with self.assertRaisesRegex(EngineError, "being recorded already"):
             self.ask("record", rig=self.rig, folder="t2")

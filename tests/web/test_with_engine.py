@@ -155,7 +155,7 @@ class WithEngine(TransactionTestCase):
             if seen.get("status", {}).get("state") == "absent":
                 self.engine.start()
                 seen["message"] = seen["status"]["message"]
-                del seen["levels"]
+                seen.pop("levels", None)
 
         seen = self.receive(
             "levels", lambda seen: "message" in seen and "levels" in seen, more=restart
