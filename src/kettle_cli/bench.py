@@ -8,8 +8,9 @@ from pathlib import Path
 
 import numpy as np
 
-from kettle_core.compose import compose_frame, plan_scene
+from kettle_core.compose import compose_frame
 from kettle_core.picture import picture_from_i420
+from kettle_core.scene_plan import plan_scene
 from kettle_engine.clock import VirtualClock, WallClock
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.take import record_take

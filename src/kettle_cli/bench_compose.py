@@ -8,11 +8,12 @@ from typing import Any
 
 import numpy as np
 
-from kettle_core.compose import Composer, plan_scene
+from kettle_core.compose import Composer
 from kettle_core.layout import Box
 from kettle_core.picture import Picture, picture_from_i420
 from kettle_core.rig import Format
 from kettle_core.scene import Layer, Mask, Scene
+from kettle_core.scene_plan import plan_scene
 from kettle_engine.process import work_frame_by_frame
 from kettle_media.overlay_graph import overlay_graph
 

@@ -12,12 +12,13 @@ from itertools import pairwise
 import cv2
 import numpy as np
 
-from kettle_core.compose import Composer, PlacedLayer, ScenePlan, plan_scene
+from kettle_core.compose import Composer
 from kettle_core.errors import RigError
 from kettle_core.layout import Box
 from kettle_core.picture import Picture, Plane
 from kettle_core.rig import Rig
 from kettle_core.scene import ChangeOver
+from kettle_core.scene_plan import PlacedLayer, ScenePlan, plan_scene
 
 NS_PER_MS = 1_000_000
 

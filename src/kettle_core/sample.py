@@ -6,7 +6,6 @@ between two rows: sample (i, j) at x = 2i + 0.5, y = 2j + 1 (ITU-T H.264, type 0
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import cv2
 import numpy as np
@@ -15,9 +14,7 @@ from kettle_core.layout import Box
 from kettle_core.picture import Picture, Plane
 from kettle_core.placing import turned
 from kettle_core.resample import Line, Resampler, shrunk_by, whole_factor
-
-if TYPE_CHECKING:
-    from kettle_core.compose import PlacedLayer
+from kettle_core.scene_plan import PlacedLayer
 
 
 @dataclass(frozen=True)
@@ -33,7 +30,7 @@ class Sampler:
         return self.luma(source.y), self.chroma(source.u), self.chroma(source.v)
 
 
-def sampler(layer: "PlacedLayer", region: Box, size: tuple[int, int]) -> Sampler:
+def sampler(layer: PlacedLayer, region: Box, size: tuple[int, int]) -> Sampler:
     """How a layer is sampled from pictures of a size.
 
     Parameters
@@ -57,7 +54,7 @@ def sampler(layer: "PlacedLayer", region: Box, size: tuple[int, int]) -> Sampler
     )
 
 
-def source_point(layer: "PlacedLayer", x: float, y: float) -> tuple[float, float]:
+def source_point(layer: PlacedLayer, x: float, y: float) -> tuple[float, float]:
     """Where in its picture a layer shows a point of the frame, in px of the picture."""
     cos, sin = turned((1.0, 0.0), (0.0, 0.0), layer.turn)
     dx, dy = x - layer.middle[0], y - layer.middle[1]
@@ -70,22 +67,21 @@ def source_point(layer: "PlacedLayer", x: float, y: float) -> tuple[float, float
     )
 
 
-def _chroma_box(box: Box) -> Box:
+def chroma_box(box: Box) -> Box:
+    """The chroma samples whose two by two pixels a box touches."""
     left, top = box.left // 2, box.top // 2
     return Box(left, top, (box.right + 1) // 2 - left, (box.bottom + 1) // 2 - top)
 
 
-def _straight(
-    layer: "PlacedLayer", region: Box, crop: Box, chroma: bool
-) -> Callable[[Plane], Plane]:
+def _straight(layer: PlacedLayer, region: Box, crop: Box, chroma: bool) -> Callable[[Plane], Plane]:
     """Sampling along rows and columns, for right angles on whole pixels."""
     quarter = round(layer.turn / 90) % 4
     swapped = quarter % 2 == 1
     flip_x = (quarter in (2, 3)) != layer.mirrored
     flip_y = quarter in (1, 2)
     b = layer.bounds
-    place = _chroma_box(region) if chroma else region
-    usable = _chroma_box(crop) if chroma else crop
+    place = chroma_box(region) if chroma else region
+    usable = chroma_box(crop) if chroma else crop
 
     def line(horizontal_source: bool, horizontal: bool) -> Line:
         length = layer.width if horizontal_source else layer.height
@@ -115,15 +111,13 @@ def _straight(
     return sample
 
 
-def _between(
-    layer: "PlacedLayer", region: Box, crop: Box, chroma: bool
-) -> Callable[[Plane], Plane]:
+def _between(layer: PlacedLayer, region: Box, crop: Box, chroma: bool) -> Callable[[Plane], Plane]:
     """Sampling between pixels, for any turn and place.
 
     Whole factors are shrunk first; what is left is bilinear when shrinking, bicubic when not.
     """
-    place = _chroma_box(region) if chroma else region
-    usable = _chroma_box(crop) if chroma else crop
+    place = chroma_box(region) if chroma else region
+    usable = chroma_box(crop) if chroma else crop
     scale_x, scale_y = crop.width / layer.width, crop.height / layer.height
     by_x = whole_factor(scale_x, usable.width)
     by_y = whole_factor(scale_y, usable.height)

@@ -4,8 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from kettle_core.errors import RigError
-from kettle_core.layout import crop_to_aspect
-from kettle_core.rig import Input, Rig, unused_id
+from kettle_core.rig import Rig, unused_id
 from kettle_core.rig_changes import refitted, with_first_place
 from kettle_core.scene import MAX_LAYERS, MAX_SCENES, Layer, Scene, SceneSound
 from kettle_core.spots import sat, with_spots_moved
@@ -141,7 +140,8 @@ def with_layers(rig: Rig, scene_id: str, changed: Sequence[Layer]) -> Rig:
 
 def with_layer_added(rig: Rig, scene_id: str, input_id: str) -> Rig:
     """The rig with an input as one more layer of a scene. Raises RigError."""
-    scene, item = rig.scene(scene_id), rig.input(input_id)
+    item = rig.input(input_id)
+    scene = rig.scene(scene_id)
     if not item.is_picture:
         raise RigError(f"“{item.name}” is a sound and cannot be a layer.", "input")
     if len(scene.layers) >= MAX_LAYERS:
@@ -196,7 +196,8 @@ def with_input_exchanged(rig: Rig, scene_id: str, layer_id: str, input_id: str) 
 
 def with_sound_heard(rig: Rig, scene_id: str, input_id: str, heard: bool) -> Rig:
     """The rig with an input heard in a scene, or not. Raises RigError."""
-    scene, item = rig.scene(scene_id), rig.input(input_id)
+    item = rig.input(input_id)
+    scene = rig.scene(scene_id)
     if item.is_picture:
         raise RigError(f"“{item.name}” is a picture and cannot be heard.", "input")
     known = any(s.input_id == input_id for s in scene.sounds)
@@ -204,9 +205,3 @@ def with_sound_heard(rig: Rig, scene_id: str, input_id: str, heard: bool) -> Rig
     if not known:
         sounds = (*sounds, replace(scene_sound(item), heard=heard))
     return with_scene(rig, replace(scene, sounds=sounds))
-
-
-def filled(layer: Layer, item: Input) -> Layer:
-    """A layer that shows the largest middle part of its picture with its box's aspect ratio."""
-    crop = crop_to_aspect(*item.size, layer.box.width, layer.box.height)
-    return replace(layer, crop=crop)

@@ -9,14 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from kettle_core.change_over import ProgramComposer, Stretch
-from kettle_core.compose import (
-    Composer,
-    ScenePlan,
-    as_used,
-    draw_matte,
-    place_layer,
-    plan_scene,
-)
+from kettle_core.compose import Composer, as_used, draw_matte
 from kettle_core.errors import EngineError
 from kettle_core.layout import Box
 from kettle_core.picture import Picture, Plane, crop_picture, picture_from_i420, picture_to_rgb
@@ -25,6 +18,7 @@ from kettle_core.rig import Looks
 from kettle_core.sample import source_point
 from kettle_core.scene import Scene
 from kettle_core.scene_changes import layer_of
+from kettle_core.scene_plan import ScenePlan, place_layer, plan_scene
 from kettle_engine.engine import Live
 from kettle_media.stills import mask_names, masks_of
 

@@ -14,7 +14,7 @@ import numpy as np
 from av.error import FFmpegError
 
 from kettle_core.change_over import ProgramComposer, Stretch, plan_stretches
-from kettle_core.compose import compose_frame, frame_at, plan_scene
+from kettle_core.compose import compose_frame, frame_at
 from kettle_core.errors import TakeError
 from kettle_core.hearing import apply_gain
 from kettle_core.layout import Box, even
@@ -27,6 +27,7 @@ from kettle_core.picture import (
 )
 from kettle_core.rig import Rig, Tone
 from kettle_core.scene import Scene
+from kettle_core.scene_plan import plan_scene
 from kettle_core.sound import PeakLimiter, mix_sounds
 from kettle_core.timing import NS_PER_S, frame_count, frame_to_ns
 from kettle_media.align import TakeSync, align_take, master_sound

@@ -6,12 +6,13 @@ from dataclasses import replace
 import numpy as np
 
 from kettle_core.change_over import ProgramComposer, Stretch, eased, glided, plan_stretches
-from kettle_core.compose import compose_frame, plan_scene
+from kettle_core.compose import compose_frame
 from kettle_core.errors import RigError
 from kettle_core.layout import Box
 from kettle_core.picture import blank_i420, picture_from_i420
 from kettle_core.rig import Format
 from kettle_core.scene import ChangeOver, Layer
+from kettle_core.scene_plan import plan_scene
 from kettle_studio.demo import demo_rig
 
 MS = 1_000_000

@@ -7,11 +7,12 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kettle_core.compose import BACKDROP_RGB, Composer, compose_frame, plan_scene
+from kettle_core.compose import BACKDROP_RGB, Composer, compose_frame
 from kettle_core.layout import Box
 from kettle_core.picture import Picture, blank_i420, picture_from_i420
 from kettle_core.rig import Format
 from kettle_core.scene import Layer, Mask, Scene
+from kettle_core.scene_plan import plan_scene
 from tests.core import float_reference
 
 BORDER = "#ffffff"

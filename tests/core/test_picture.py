@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from kettle_core.compose import compose_frame, frame_at, plan_scene
+from kettle_core.compose import compose_frame, frame_at
 from kettle_core.errors import PictureError
 from kettle_core.layout import Box
 from kettle_core.picture import (
@@ -20,6 +20,7 @@ from kettle_core.picture import (
 from kettle_core.rig import Format
 from kettle_core.rig_changes import with_crosspoint, with_format
 from kettle_core.scene import Layer, Mask, Scene
+from kettle_core.scene_plan import plan_scene
 from kettle_studio.demo import demo_rig
 
 # ITU-R BT.709-6: 100 % colour bars in 8-bit limited range (Y, Cb, Cr).

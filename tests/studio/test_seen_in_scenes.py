@@ -7,12 +7,13 @@ import numpy as np
 from PIL import Image, ImageDraw
 
 from kettle_core.colour_key import is_greyish, key_matte, without_spill
-from kettle_core.compose import as_used, draw_matte, plan_scene
+from kettle_core.compose import as_used, draw_matte
 from kettle_core.layout import Box
 from kettle_core.picture import picture_from_i420
 from kettle_core.reading import reading_sizes, smallest_text_px, text_lines
 from kettle_core.rig import Format, Looks
 from kettle_core.scene import ColourKey, Layer, Mask, Scene
+from kettle_core.scene_plan import plan_scene
 from kettle_studio import presenter, quirefold
 from kettle_studio.canvas import font
 from kettle_studio.driver import Studio
