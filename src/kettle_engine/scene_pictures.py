@@ -73,6 +73,9 @@ class ScenePictures:
         if scene is None:
             return None
         plan_stamp = hash((scene, live.rig.format))
+        if len(self._composers) > len(live.rig.scenes):
+            there = {s.id for s in live.rig.scenes}
+            self._composers = {n: c for n, c in self._composers.items() if n in there}
         known = self._composers.get(scene_id)
         if known is None or known[0] != plan_stamp:
             before = known[1] if known else None

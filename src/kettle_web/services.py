@@ -15,7 +15,7 @@ from kettle_core.errors import EngineError, TakeError
 from kettle_core.rig import Rig as RigValues
 from kettle_core.rig_data import rig_to_dict
 from kettle_engine.client import EngineClient
-from kettle_engine.engine import COUNTDOWN, FINISHING
+from kettle_engine.engine import COUNTDOWN, FINISHING, IDLE, WATCHING
 from kettle_engine.protocol import device_from_dict
 from kettle_media.take_folder import RECORDING, TakeFolder, TakeInfo
 from kettle_studio.demo import demo_rig
@@ -93,9 +93,13 @@ def undo_change(*, rig: Rig, again: bool = False) -> str:
 
 
 def show_rig(*, rig: Rig) -> None:
-    """Have the engine show a changed rig at once; without an engine the page says so anyway."""
+    """Have the engine show a changed rig at once, but leave a take's rig alone.
+
+    Without an engine the page says so anyway.
+    """
     with suppress(EngineError):
-        engine().ask("open_rig", rig=rig.document, owner=rig.slug)
+        if engine().ask("status")["state"] in (IDLE, WATCHING):
+            engine().ask("open_rig", rig=rig.document, owner=rig.slug)
 
 
 def devices() -> list[DeviceInfo]:

@@ -15,14 +15,16 @@ import zmq
 from django.test import tag
 
 from kettle_core.devices import Mode
+from kettle_core.errors import EngineError
 from kettle_core.layout import Box
 from kettle_core.picture import Picture, rgb_to_picture
 from kettle_core.rig import Card, Format, Input, Looks, Rig, input_of_device
-from kettle_core.scene import Scene
+from kettle_core.scene import ChangeOver, Layer, Scene
 from kettle_engine.clock import WallClock
-from kettle_engine.engine import Engine
+from kettle_engine.engine import Engine, Played, Tried
 from kettle_engine.protocol import LEVELS, STATUS
 from kettle_engine.publisher import Publisher, picture_topic, small_picture
+from kettle_engine.scene_pictures import pick_colour
 from kettle_studio.driver import Studio
 
 
@@ -126,6 +128,46 @@ class Published(unittest.TestCase):
             )
         )
         self.assertEqual(told[STATUS][0]["inputs"]["tablet"]["words"], "busy in another program")
+
+    def test_a_scene_is_shown_as_it_is_tried_then_as_it_is_kept_and_its_change_is_played(self):
+        white = Card("White", backdrop="#ffffff", colour="#ffffff")
+        card = Input("card", "Card", "text", "", Mode(320, 180), False, card=white)
+        layer = Layer("card", "card", Box(0, 0, 320, 180), Box(0, 0, 320, 180))
+        first = Scene("scene-1", "One", (layer,), ())
+        whole = replace(layer, box=Box(0, 0, 640, 360))
+        second = Scene("scene-2", "Two", (whole,), (), change_over=ChangeOver("crossfade", 200))
+        inputs = tuple(card if i.id == "card" else i for i in self.rig.inputs)
+        rig = replace(self.rig, inputs=inputs, scenes=(first, second))
+        sheet = picture_topic("scene", "scene:scene-1")
+        self.watch(sheet)
+        self.engine.call(lambda: self.engine.open_rig(rig))
+
+        def corners():
+            """Until the sheet's upper left and lower right are white or not, as wanted."""
+            found = []
+
+            def holds(seen, wanted):
+                if sheet in seen:
+                    grey = cv2.imdecode(np.frombuffer(seen[sheet][1], np.uint8), 0)
+                    found[:] = [bool(grey[40, 40] > 200), bool(grey[-40, -40] > 200)]
+                return found == wanted
+
+            return holds
+
+        holds = corners()
+        self.until(lambda s: holds(s, [True, False]))
+        live = self.engine.live
+        moved = replace(first, layers=(replace(layer, box=Box(320, 180, 320, 180)),))
+        live.tried = {"scene-1": Tried(moved, time.monotonic() + 1.0)}
+        self.until(lambda s: holds(s, [False, True]))
+        self.assertEqual(pick_colour(live, "scene-1", "card", 20, 20), "#ffffff")
+        with self.assertRaisesRegex(EngineError, "no picture at this place"):
+            pick_colour(live, "scene-1", "card", 600, 20)
+        # What is tried lapses by itself; a change-over that is played ends by itself.
+        self.until(lambda s: holds(s, [True, False]))
+        live.played = Played("scene-1", "scene-2", time.monotonic())
+        self.until(lambda s: holds(s, [True, True]))
+        self.until(lambda s: holds(s, [True, False]))
 
     def test_identify_lays_a_label_over_displays_only(self):
         display, tablet = (picture_topic("small", n) for n in ("display-2", "tablet"))
