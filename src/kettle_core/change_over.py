@@ -58,18 +58,21 @@ def plan_stretches(rig: Rig, cues: Sequence[tuple[int, str]], end_ns: int) -> tu
     if any(b[0] < a[0] for a, b in pairwise(cues)):
         raise RigError("Cues must be in the order of their times.", "cues")
     now_id, since, found = rig.default_scene.id, 0, []
-    for number, (at_ns, scene_id) in enumerate(cues):
-        scene = rig.scene(scene_id)
+    changes: list[tuple[int, str]] = []
+    for at_ns, scene_id in cues:
+        if rig.scene(scene_id).id != (changes[-1][1] if changes else now_id):
+            changes.append((at_ns, scene_id))
+    for number, (at_ns, scene_id) in enumerate(changes):
         if at_ns <= 0:
             now_id = scene_id
-        if at_ns <= 0 or at_ns >= end_ns or scene_id == now_id:
+        if at_ns <= 0 or at_ns >= end_ns:
             continue
         if at_ns > since:
             found.append(Stretch(since, at_ns, now_id))
-        way = rig.change_over_to(scene)
+        way = rig.change_over_to(rig.scene(scene_id))
         until = at_ns
         if way.kind != "cut":
-            following = cues[number + 1][0] if number + 1 < len(cues) else end_ns
+            following = changes[number + 1][0] if number + 1 < len(changes) else end_ns
             until = min(at_ns + way.length_ms * NS_PER_MS, following, end_ns)
         if until > at_ns:
             found.append(Stretch(at_ns, until, scene_id, now_id, way))
@@ -139,6 +142,7 @@ class ProgramComposer:
     def __init__(self, rig: Rig, stills: Mapping[str, Plane] | None = None) -> None:
         self._plans = {s.id: plan_scene(rig.seen_in(s), rig.format, stills) for s in rig.scenes}
         self._composers: dict[str, Composer] = {}
+        self._gliding: list[Composer | None] = [None, None]
 
     def compose(self, stretch: Stretch, at_ns: int, pictures: Mapping[str, Picture]) -> Plane:
         """The frame at a time within a stretch, an I420 buffer that is not to be written to."""
@@ -147,7 +151,10 @@ class ProgramComposer:
         share = stretch.share_at(at_ns)
         if stretch.change_over.kind == "glide":
             plans = glided(self._plans[stretch.before_id], self._plans[stretch.scene_id], share)
-            old, new = (Composer(plan).compose(pictures) for plan in plans)
+            # What does not glide is taken over from the frame before.
+            made = [Composer(p, b) for p, b in zip(plans, self._gliding, strict=True)]
+            self._gliding = list(made)
+            old, new = (composer.compose(pictures) for composer in made)
         else:
             old = self._still_scene(stretch.before_id, pictures)
             new = self._still_scene(stretch.scene_id, pictures)

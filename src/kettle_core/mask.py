@@ -4,7 +4,6 @@ Shapes are given by their signed distance in px, below 0 inside; the edge lies w
 """
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -53,19 +52,7 @@ def coverage(mask: Mask, figure: Figure, region: Box, still: Plane | None = None
     if mask.shape == "picture":
         return _picture_coverage(mask, figure, region, still)
     placed = figure.moved(-region.left, -region.top)
-    return _shape_coverage(_shape_only(mask), placed, region.width, region.height)
-
-
-def _shape_only(mask: Mask) -> Mask:
-    """What of a mask shapes its coverage, so that equal ones are computed once."""
-    return Mask(mask.shape, mask.radius_px, "", mask.soft_px, mask.border_px)
-
-
-@lru_cache(maxsize=48)
-def _shape_coverage(
-    mask: Mask, figure: Figure, width: int, height: int
-) -> tuple[Floats, Floats | None]:
-    x, y = _own_places(figure, width, height)
+    x, y = _own_places(placed, region.width, region.height)
     distance = _distance(mask, figure, x, y)
     outer = np.asarray(np.clip((0.5 - distance) / max(1, mask.soft_px), 0, 1), np.float32)
     if not mask.border_px:

@@ -175,7 +175,8 @@ def _outline(
     return _kept_outline(shape, near, Box(left, top, region.width, region.height), opacity)
 
 
-@lru_cache(maxsize=48)
+# Few are kept: those of a whole 4K frame take 80 MB each.
+@lru_cache(maxsize=8)
 def _kept_outline(mask: Mask, figure: Figure, region: Box, opacity: float) -> _Outline:
     return _worked_out(mask, figure, region, opacity, None)
 

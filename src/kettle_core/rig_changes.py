@@ -10,6 +10,7 @@ from kettle_core.layout import Box, crop_to_aspect, fit_inside
 from kettle_core.region import place_region
 from kettle_core.rig import MAX_INPUTS, Format, Input, Rig, unused_id
 from kettle_core.scene import Layer, Scene
+from kettle_core.spots import seated
 from kettle_core.starting_layouts import corner_box, laid_out_again, scene_sound, whole_layer
 
 
@@ -123,7 +124,9 @@ def _with_inputs(rig: Rig, *changed: Input) -> Rig:
             scenes.append(scene)
             continue
         layers = tuple(
-            refitted(x, rig.input(x.input_id), by_id[x.input_id]) if x.input_id in resized else x
+            seated(refitted(x, rig.input(x.input_id), by_id[x.input_id]), rig.spots)
+            if x.input_id in resized
+            else x
             for x in scene.layers
         )
         scenes.append(laid_out_again(changed_rig, replace(scene, layers=layers)))
@@ -198,7 +201,8 @@ def with_format(rig: Rig, format_: Format) -> Rig:
             name: round(getattr(mask, name) * smaller)
             for name in ("radius_px", "soft_px", "border_px", "shadow_px")
         }
-        return replace(layer, box=scaled(layer.box), mask=replace(mask, **lengths))
+        made = replace(layer, box=scaled(layer.box), mask=replace(mask, **lengths))
+        return seated(made, rig.spots)
 
     rig = replace(
         rig, format=format_, spots=tuple(replace(s, box=scaled(s.box)) for s in rig.spots)

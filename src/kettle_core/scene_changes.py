@@ -7,7 +7,7 @@ from kettle_core.errors import RigError
 from kettle_core.rig import Rig, unused_id
 from kettle_core.rig_changes import refitted, with_first_place
 from kettle_core.scene import MAX_LAYERS, MAX_SCENES, Layer, Scene, SceneSound
-from kettle_core.spots import sat, with_spots_moved
+from kettle_core.spots import seated, with_spots_moved
 from kettle_core.starting_layouts import laid_out_again, scene_of_layout, scene_sound
 
 SCENE_KEYS = "1234567890"
@@ -129,8 +129,8 @@ def with_layers(rig: Rig, scene_id: str, changed: Sequence[Layer]) -> Rig:
     by_id = {x.id: x for x in changed}
     before = {x.id: layer_of(scene, x.id) for x in changed}
     placed = any(
-        (x.box, x.turn, x.crop) != (before[x.id].box, before[x.id].turn, before[x.id].crop)
-        for x in changed
+        (x.box, x.turn, x.crop, x.spot) != (b.box, b.turn, b.crop, b.spot)
+        for x, b in ((x, before[x.id]) for x in changed)
     )
     layers = tuple(by_id.get(x.id, x) for x in scene.layers)
     layout = "" if placed else scene.layout
@@ -188,8 +188,7 @@ def with_input_exchanged(rig: Rig, scene_id: str, layer_id: str, input_id: str) 
     if not after.is_picture:
         raise RigError(f"“{after.name}” is a sound and cannot be a layer.", "input")
     fitted = replace(refitted(layer, before, after), input_id=after.id)
-    spot = next((s for s in rig.spots if s.id == layer.spot), None)
-    fitted = sat(fitted, spot) if spot else fitted
+    fitted = seated(fitted, rig.spots)
     layers = tuple(fitted if x is layer else x for x in scene.layers)
     return with_scene(rig, laid_out_again(rig, replace(scene, layers=layers)))
 

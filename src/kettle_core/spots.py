@@ -59,7 +59,8 @@ def with_spot(rig: Rig, changed: Spot) -> Rig:
     scenes = []
     for scene in rig.scenes:
         layers = tuple(sat(x, changed) if x.spot == changed.id else x for x in scene.layers)
-        scenes.append(replace(scene, layers=layers))
+        layout = scene.layout if layers == scene.layers else ""
+        scenes.append(replace(scene, layers=layers, layout=layout))
     return replace(rig, spots=spots, scenes=tuple(scenes))
 
 
@@ -77,13 +78,19 @@ def without_spot(rig: Rig, spot_id: str) -> Rig:
 
 
 def with_spots_moved(rig: Rig, changes: Sequence[tuple[Layer, Layer]]) -> Rig:
-    """The rig with the spots of layers that were placed anew, each given before and after."""
+    """The rig with the spots of layers that were placed anew, each given before and after.
+
+    Where several layers of one spot were moved together, the first decides.
+    """
+    moved: set[str] = set()
     for before, after in changes:
-        if after.spot and after.spot == before.spot:
+        if not after.spot or after.spot != before.spot or after.spot in moved:
+            continue
+        if (before.box, before.turn) != (after.box, after.turn):
             spot = spot_of(rig, after.spot)
-            if (before.box, before.turn) != (after.box, after.turn):
-                box = _moved(spot.box, before.box, after.box)
-                rig = with_spot(rig, replace(spot, box=box, turn=after.turn))
+            box = _moved(spot.box, before.box, after.box)
+            rig = with_spot(rig, replace(spot, box=box, turn=after.turn))
+            moved.add(spot.id)
     return rig
 
 
@@ -94,6 +101,12 @@ def _moved(box: Box, before: Box, after: Box) -> Box:
     left = after.left + round((box.left - before.left) * across)
     top = after.top + round((box.top - before.top) * down)
     return Box(left, top, max(1, width), max(1, height))
+
+
+def seated(layer: Layer, spots: Sequence[Spot]) -> Layer:
+    """A layer fitted to the spot that it sits on, if it sits on one."""
+    spot = next((s for s in spots if s.id == layer.spot), None)
+    return sat(layer, spot) if spot else layer
 
 
 def seats(rig: Rig, spot_id: str) -> list[tuple[str, str]]:

@@ -34,6 +34,8 @@ from kettle_web.scene_forms import (
     SceneForm,
 )
 
+LAYER_FORMS = ("place", "cut", "mask", "colour_key")
+SCENE_FORMS = ("scene", "change_over", "rigs_change_over")
 GREEN_SCREEN = ColourKey("#3fa34d")
 
 
@@ -84,14 +86,8 @@ def scene_forms(
     values: RigValues, scene: Scene, layer: Layer | None, stills: Sequence[Any]
 ) -> dict[str, forms.Form]:
     """The forms of the fact column with what is set now."""
-    return {part: make_form(part, values, scene, layer, stills) for part in form_parts(layer)}
-
-
-def form_parts(layer: Layer | None) -> tuple[str, ...]:
-    """The forms that the fact column has, with or without a selected layer."""
-    if layer:
-        return ("place", "cut", "mask", "colour_key")
-    return ("scene", "change_over", "rigs_change_over")
+    parts = LAYER_FORMS if layer else SCENE_FORMS
+    return {part: make_form(part, values, scene, layer, stills) for part in parts}
 
 
 def make_form(
@@ -243,7 +239,7 @@ def readings(values: RigValues, scene: Scene) -> list[Reading]:
         sizes: tuple[ReadingSize, ...] = ()
         if height_px:
             sizes = reading_sizes(height_px, min(scale_of(layer)), values.format.frame_height)
-        words = " ".join(scale_in_words(layer)[:1])
+        words = scale_in_words(layer)[0]
         item = values.input(layer.input_id)
         found.append(Reading(item, words, height_px, layer.input_id in measured, sizes))
     return found

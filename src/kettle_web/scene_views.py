@@ -12,12 +12,13 @@ from django.views.decorators.http import require_POST, require_safe
 
 from kettle_core import scene_changes
 from kettle_core.errors import EngineError, KettleError, RigError
+from kettle_core.rig import Rig as RigValues
 from kettle_core.scene import ColourKey, Scene
 from kettle_media.stills import MAX_UPLOAD_BYTES
 from kettle_web import rig_services, scene_selectors, services
 from kettle_web.input_forms import FileForm
 from kettle_web.models import Rig
-from kettle_web.table_changes import CHANGES, Table, layout_inputs
+from kettle_web.table_changes import CHANGES, PICK_FIRST, Table, layout_inputs
 
 
 def _rig_and_scene(slug: str, scene_id: str) -> tuple[Rig, Scene]:
@@ -98,8 +99,7 @@ def save(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
         raise
     except KettleError as problem:
         return _refused(request, rig, scene, selected, part, form, problem)
-    services.change_rig(rig=rig, values=changed, words=_words(values, scene, layers, words))
-    services.show_rig(rig=rig)
+    _keep(rig, scene, layers, changed, words)
     kept = [x.id for x in changed.scene(scene_id).layers]
     added = [x for x in kept if x not in [y.id for y in scene.layers]]
     now = added if part == "add" else [x for x in selected if x in kept]
@@ -136,11 +136,10 @@ def _form(
     if part == "layout":
         return scene_selectors.new_scene_form(values, request.POST)
     layer = layers[0] if layers else None
-    if part not in scene_selectors.form_parts(layer):
-        if part in ("place", "cut", "mask", "colour_key"):
-            raise RigError("Pick a layer first: nothing was changed.", "layer")
-        if part not in ("scene", "change_over", "rigs_change_over"):
-            return None
+    if part in scene_selectors.LAYER_FORMS and layer is None:
+        raise RigError(PICK_FIRST, "layer")
+    if part not in scene_selectors.LAYER_FORMS + scene_selectors.SCENE_FORMS:
+        return None
     stills = list(rig.stills.all())
     return scene_selectors.make_form(part, values, scene, layer, stills, request.POST)
 
@@ -163,10 +162,13 @@ def _refused(
     return _page(request, rig, scene, selected, {part: form})
 
 
-def _words(values: Any, scene: Scene, layers: tuple[Any, ...], words: str) -> str:
-    names = [values.input(x.input_id).name for x in layers]
+def _keep(rig: Rig, scene: Scene, layers: tuple[Any, ...], changed: RigValues, words: str) -> None:
+    """Keep a changed rig under words that say of what, and show it at once."""
+    names = [rig.values.input(x.input_id).name for x in layers]
     what = names[0] if len(names) == 1 else f"{len(names)} layers" if names else ""
-    return f"{what} in {scene.name}: {words}" if what else f"{scene.name}: {words}"
+    where = f"{what} in {scene.name}" if what else scene.name
+    services.change_rig(rig=rig, values=changed, words=f"{where}: {words}")
+    services.show_rig(rig=rig)
 
 
 @require_POST
@@ -247,9 +249,5 @@ def pick(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
     table = Table(rig.values, scene, (layer,))
     data = vars(layer.colour_key or ColourKey(colour)) | {"on": True, "colour": colour}
     change, words = CHANGES["colour_key"]
-    name = rig.values.input(layer.input_id).name
-    services.change_rig(
-        rig=rig, values=change(table, data), words=f"{name} in {scene.name}: {words}"
-    )
-    services.show_rig(rig=rig)
+    _keep(rig, scene, table.layers, change(table, data), words)
     return redirect(scene_address(slug, scene_id, [layer.id], "key"))

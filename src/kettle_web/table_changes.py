@@ -14,7 +14,7 @@ from kettle_core.starting_layouts import scene_of_layout, starting_layout
 from kettle_web.scene_forms import Placement, placements_of, read_placements
 
 Values = dict[str, Any]
-STILL_THERE = "Pick a layer first: nothing was changed."
+PICK_FIRST = "Pick a layer first: nothing was changed."
 
 
 @dataclass(frozen=True)
@@ -29,7 +29,7 @@ class Table:
     def layer(self) -> Layer:
         """The first selected layer. Raises RigError."""
         if not self.layers:
-            raise RigError(STILL_THERE, "layer")
+            raise RigError(PICK_FIRST, "layer")
         return self.layers[0]
 
     def free(self) -> tuple[Layer, ...]:
@@ -38,7 +38,7 @@ class Table:
         if not found:
             names = " and ".join(self.rig.input(x.input_id).name for x in self.layers)
             raise RigError(
-                f"{names} is locked, so nothing moved. Unlock it first." if names else STILL_THERE,
+                f"{names} is locked, so nothing moved. Unlock it first." if names else PICK_FIRST,
                 "layer",
             )
         return found
@@ -234,7 +234,7 @@ def add(table: Table, data: Values) -> Rig:
 def delete(table: Table, _: Values) -> Rig:
     """Layers taken out of the scene."""
     if not table.layers:
-        raise RigError(STILL_THERE, "layer")
+        raise RigError(PICK_FIRST, "layer")
     ids = [x.id for x in table.layers]
     return scene_changes.without_layers(table.rig, table.scene.id, ids)
 
@@ -261,14 +261,12 @@ def layout_inputs(data: Values) -> list[str]:
 def spot_save(table: Table, data: Values) -> Rig:
     """The layer's placement as a new spot, with the layer on it."""
     rig, spot = spots.with_spot_saved(table.rig, table.layer, _spot_name(data))
-    seated = replace(table.layer, spot=spot.id)
-    return scene_changes.with_layers(rig, table.scene.id, [seated])
+    return scene_changes.with_layers(rig, table.scene.id, [spots.sat(table.layer, spot)])
 
 
 def spot_sit(table: Table, data: Values) -> Rig:
     """The layers put on a spot."""
     spot = spots.spot_of(table.rig, data["spot"])
-    # Off their old spot first, so that it does not move with them.
     return table.with_layers([spots.sat(x, spot) for x in table.layers])
 
 

@@ -121,6 +121,11 @@ class Stretches(unittest.TestCase):
         found = plan_stretches(self.rig, cues, 400 * MS)
         self.assertEqual([s.end_ns // MS for s in found], [100, 300, 400])
 
+    def test_a_cue_to_the_scene_that_is_shown_changes_nothing(self):
+        once = plan_stretches(self.rig, [(100 * MS, "scene-2")], 900 * MS)
+        cues = [(50 * MS, "scene-3"), (100 * MS, "scene-2"), (200 * MS, "scene-2")]
+        self.assertEqual(plan_stretches(self.rig, cues, 900 * MS), once)
+
     def test_cues_must_rise_and_name_scenes(self):
         with self.assertRaisesRegex(RigError, "order of their times"):
             plan_stretches(self.rig, [(9, "scene-1"), (3, "scene-2")], 100)

@@ -10,7 +10,8 @@ from kettle_core import scene_changes as changes
 from kettle_core import spots
 from kettle_core.errors import RigError
 from kettle_core.layout import Box
-from kettle_core.rig_changes import with_input, without_input
+from kettle_core.rig import Format
+from kettle_core.rig_changes import with_format, with_input, without_input
 from kettle_core.rig_data import rig_from_dict, rig_to_dict
 from kettle_core.scene import MAX_LAYERS, ChangeOver, ColourKey, Mask
 from kettle_core.starting_layouts import STARTING_LAYOUTS, lay_out
@@ -199,6 +200,28 @@ class SpotTests(RigCase):
         self.rig = spots.without_spot(self.rig, self.spot.id)
         self.assertEqual(self.layer("scene-2").spot, "")
         self.assertEqual(self.layer("scene-2").box, Box(0, 0, 200, 200))
+
+    def test_two_layers_of_one_spot_moved_together_move_it_once(self):
+        mine = self.layer("scene-2")
+        twin = replace(mine, id="twin")
+        scene = self.rig.scene("scene-2")
+        self.rig = changes.with_scene(self.rig, replace(scene, layers=(*scene.layers, twin)))
+        box = replace(mine.box, left=mine.box.left - 60)
+        moved = [replace(x, box=box) for x in (mine, twin)]
+        self.rig = changes.with_layers(self.rig, "scene-2", moved)
+        self.assertEqual(self.rig.spots[0].box, box)
+        self.assertEqual(self.layer("scene-1").box, box)
+
+    def test_a_layer_on_a_spot_stays_on_it_when_its_input_takes_another_shape(self):
+        webcam = self.rig.input("webcam-1")
+        narrow = replace(webcam, looks=replace(webcam.looks, crop=Box(0, 0, 400, 900)))
+        self.rig = with_input(self.rig, narrow)
+        for scene_id in ("scene-1", "scene-2"):
+            self.assertEqual(self.rig.scene(scene_id).layout, "")
+            self.assertTrue(self.spot.box.holds(self.layer(scene_id).box))
+        self.rig = with_format(self.rig, Format(1280, 720))
+        for scene_id in ("scene-1", "scene-2"):
+            self.assertTrue(self.rig.spots[0].box.holds(self.layer(scene_id).box))
 
     def test_a_spot_has_a_name_of_its_own(self):
         with self.assertRaisesRegex(RigError, "Another spot is called “My corner”"):
