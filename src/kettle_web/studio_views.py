@@ -17,11 +17,11 @@ FAULT_WORDS = {
     "clipping": "clipping",
 }
 SWITCH_WORDS = {
-    "messages": ("display-2", "Messages pop up on the second display"),
-    "icons": ("display-2", "Icons lie on the second display"),
-    "bar": ("display-1", "A bar at the bottom of both displays"),
-    "pings": ("system", "Mail and messages make a sound"),
-    "cloth": ("webcam-1", "A green cloth hangs behind Odile"),
+    "messages": ("display-2", "Messages pop up"),
+    "icons": ("display-2", "Icons on the second display"),
+    "bar": ("display-1", "Bar at the bottom of displays"),
+    "pings": ("system", "Mail and messages ring"),
+    "cloth": ("webcam-1", "Green cloth behind Odile"),
 }
 
 

@@ -12,7 +12,7 @@ const HANDLES = [
   [-1, 0],
 ];
 const CURSORS = ["nwse-resize", "ns-resize", "nesw-resize", "ew-resize"];
-const TAB_CHAR_PX = 6.6;
+const TAB_CHAR_PX = 6.1;
 
 /**
  * @typedef {import("../lib/table_geometry.js").Placement & {id: string, name: string,
@@ -288,10 +288,10 @@ export function marksOn(svg) {
       /** @type {{left: number, right: number, y: number}[]} */
       const tabs = [];
       const layers = data.layers.filter((layer) => layer.shown || layer.selected);
-      // Handles and tabs lie above all layers, so that what is at the back can be taken too.
+      // Tabs, and over them handles, lie above all layers: what is at the back can be taken too.
       const under = put("layers", "g", {});
-      const over = put("chosen", "g", {});
       const tops = put("tabs", "g", {});
+      const over = put("chosen", "g", {});
       const bySelection = [
         ...layers.filter((x) => x.selected),
         ...layers.filter((x) => !x.selected),
