@@ -30,27 +30,21 @@ class Crashing(unittest.TestCase):
         self.ask("record", rig=self.rig, folder=folder, **more)
         return self.engine.has_recorded(seconds)
 
-    def lost_by_kill_s(self, name):
-        """Record, kill, start again; the seconds that are missing of the worst track."""
-        elapsed_s = self.record_for(3, folder=name)
+    def test_the_next_start_repairs_what_kill_9_left(self):
+        # How much a kill costs at most is told by the files: tests/media/test_tracks.py.
+        self.record_for(3, folder="t1")
         os.kill(self.engine.process.pid, signal.SIGKILL)
         self.engine.process.wait()
-        folder = TakeFolder(self.takes / name)
+        folder = TakeFolder(self.takes / "t1")
         self.assertEqual(folder.read_info().state, "recording")
         self.engine.start()
         repaired = self.engine.answers()["repaired"]
-        self.assertEqual([Path(r["folder"]).name for r in repaired], [name])
+        self.assertEqual([Path(r["folder"]).name for r in repaired], ["t1"])
         self.assertIn("was cut off and has been repaired", repaired[0]["notes"][0])
         found = inspect_take(folder)
         self.assertEqual(found["state"], "repaired")
-        return elapsed_s - min(row["duration_s"] for row in found["tracks"])
-
-    def test_kill_9_costs_half_a_second_and_the_next_start_repairs(self):
-        # A shared machine may itself stand still for seconds: one of five has to be ours alone.
-        lost_s = []
-        while len(lost_s) < 5 and min(lost_s, default=9) >= 0.5:
-            lost_s.append(self.lost_by_kill_s(f"t{len(lost_s)}"))
-        self.assertLess(min(lost_s), 0.5, lost_s)
+        for row in found["tracks"]:
+            self.assertGreater(row["duration_s"], 0, row["name"])
 
     def test_record_stop_and_refusals(self):
         for command, sentence in (

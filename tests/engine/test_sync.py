@@ -1,15 +1,16 @@
 """The composed program against the studio's truth, measured in the finished MP4 itself."""
 
 import unittest
+from fractions import Fraction
 
 import av
 import numpy as np
 from scipy.signal import correlate
 
-from kettle_core.devices import SAMPLE_RATE_HZ
+from kettle_core.devices import SAMPLE_RATE_HZ, Mode
 from kettle_core.picture import picture_from_i420
 from kettle_core.rig import Format
-from kettle_core.rig_changes import with_format
+from kettle_core.rig_changes import in_mode, with_format, with_input
 from kettle_core.timing import NS_PER_S
 from kettle_engine.clock import VirtualClock
 from kettle_engine.take import record_take
@@ -21,8 +22,9 @@ from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 from tests.fixtures import ROOT
 
-SECONDS = 60
+SECONDS = 45
 FRAME_SIZE = (1280, 720)
+WEBCAM_MODE = Mode(640, 360, Fraction(60))  # small, for a quick test
 RATES_PPM = {"display-1": -200.0, "webcam-1": 200.0, "headset": -200.0, "system": 200.0}
 HALF_FRAME_MS = 1000 / 60
 
@@ -42,6 +44,7 @@ class ResidualSync(unittest.TestCase):
     def setUpClass(cls):
         path = ROOT / "sync"
         rig = with_format(demo_rig(), Format(*FRAME_SIZE))
+        rig = with_input(rig, in_mode(rig.input("webcam-1"), WEBCAM_MODE))
         record_take(Studio(9, RATES_PPM), VirtualClock(), rig, path, SECONDS * NS_PER_S)
         cls.folder = TakeFolder(path)
         cls.info = cls.folder.read_info()
