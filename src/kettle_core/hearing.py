@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.sound import CLIP_LEVEL, SILENCE_DBFS, Sound, db_to_ratio, ratio_to_db, to_channels
+from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, Sound, db_to_ratio, ratio_to_db, to_channels
 
 # A voice above this is heard; a quiet room with a working microphone lies between the two.
 HEARS_ABOVE_DBFS = -45.0

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from kettle_core.hearing import SoundState, SoundWatch, apply_gain
 from kettle_core.rig import Input
-from kettle_core.sound import CLIP_LEVEL, SILENCE_DBFS, measure_level, strip_position
+from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, measure_level, strip_position
 from kettle_engine.watch import HEARS
 
 HOLD_S = 1.5

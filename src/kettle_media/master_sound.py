@@ -6,7 +6,7 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from kettle_core.sound import shift_sound
+from kettle_core.sound.levels import shift_sound
 from kettle_core.timing import NS_PER_S
 from kettle_media.tracks import read_sound
 

@@ -28,7 +28,7 @@ from kettle_core.picture import (
 from kettle_core.rig import Rig, Tone
 from kettle_core.scene import Scene
 from kettle_core.scene_plan import plan_scene
-from kettle_core.sound import PeakLimiter, mix_sounds
+from kettle_core.sound.levels import PeakLimiter, mix_sounds
 from kettle_core.timing import NS_PER_S, frame_count, frame_to_ns
 from kettle_media.align import TakeSync, align_take, master_sound
 from kettle_media.master_sound import MASTER_HZ, MasterSound

@@ -12,7 +12,7 @@ from django.utils import timezone
 from kettle_core.rig import Input
 from kettle_core.rig import Rig as RigValues
 from kettle_core.scene import Scene
-from kettle_core.sound import STRIP_TICKS_DBFS, VOICE_BAND_DBFS, strip_position
+from kettle_core.sound.levels import STRIP_TICKS_DBFS, VOICE_BAND_DBFS, strip_position
 from kettle_engine.publisher import machine_status
 from kettle_web.models import Rig, Take
 

@@ -9,7 +9,7 @@ from kettle_core.hearing import (
     measure_voice,
     propose_gain_db,
 )
-from kettle_core.sound import db_to_ratio
+from kettle_core.sound.levels import db_to_ratio
 
 RATE_HZ = 48_000
 

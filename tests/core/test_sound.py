@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kettle_core.errors import SoundError
-from kettle_core.sound import (
+from kettle_core.sound.levels import (
     PeakLimiter,
     db_to_ratio,
     measure_level,

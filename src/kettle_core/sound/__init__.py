@@ -1,0 +1,1 @@
+"""Sound: what is measured, cleaned, balanced and mixed, as float32 (channels, samples)."""
