@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
 
 from kettle_core.errors import TimingError
+from kettle_core.timing import parabolic_offset
 
 FloatArray = NDArray[np.floating]
 WINDOW_S = 0.4
@@ -77,7 +78,7 @@ def sound_lag(
         return Lag(0.0, 0.0, False)
     agreement = 1.0 - float(rest.max() / heights[peak])
     sure = heights[peak] >= 8 * spread and agreement >= 0.25
-    lag_ms = (peak - reach + _parabolic_offset(heights, peak)) / sample_rate_hz * 1000
+    lag_ms = (peak - reach + parabolic_offset(heights, peak)) / sample_rate_hz * 1000
     return Lag(lag_ms, agreement, bool(sure))
 
 
@@ -94,14 +95,6 @@ def _phat(reference: FloatArray, other: FloatArray, sample_rate_hz: int, reach: 
     whitened[int(12_000 / sample_rate_hz * size) :] = 0
     correlation = np.fft.irfft(whitened, size)
     return np.concatenate([correlation[-reach:], correlation[: reach + 1]])
-
-
-def _parabolic_offset(values: FloatArray, peak: int) -> float:
-    if not 0 < peak < values.size - 1:
-        return 0.0
-    before, at, after = values[peak - 1 : peak + 2]
-    bend = before - 2 * at + after
-    return float(0.5 * (before - after) / bend) if bend else 0.0
 
 
 def sound_changes(sound: FloatArray, sample_rate_hz: int) -> FloatArray:
@@ -174,5 +167,5 @@ def picture_lag(cells: FloatArray, sound: FloatArray, max_lag_s: float = 0.3) ->
     peak = int(joined.argmax())
     rest = np.delete(joined, slice(max(0, peak - 24), peak + 25))
     prominence = (joined[peak] - rest.mean()) / max(float(rest.std()), 1e-12)
-    lag_ms = (peak - reach + _parabolic_offset(joined, peak)) / GRID_HZ * 1000
+    lag_ms = (peak - reach + parabolic_offset(joined, peak)) / GRID_HZ * 1000
     return Lag(float(lag_ms), best, best >= 0.2 and prominence >= 4.0)

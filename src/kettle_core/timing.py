@@ -189,3 +189,12 @@ def _earliest_of_each_bin(x: Float64Array, late: Float64Array) -> tuple[Float64A
     ends = np.r_[starts[1:], x.size]
     picks = np.array([s + int(np.argmin(late[s:e])) for s, e in zip(starts, ends, strict=True)])
     return x[picks], late[picks]
+
+
+def parabolic_offset(values: NDArray[np.floating], peak: int) -> float:
+    """How far a peak lies from its highest value, -0.5 to 0.5, by the parabola through three."""
+    if not 0 < peak < values.size - 1:
+        return 0.0
+    before, at, after = values[peak - 1 : peak + 2]
+    bend = before - 2 * at + after
+    return float(0.5 * (before - after) / bend) if bend else 0.0

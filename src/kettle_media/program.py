@@ -28,7 +28,8 @@ from kettle_core.picture import (
 from kettle_core.rig import Rig, Tone
 from kettle_core.scene import Scene
 from kettle_core.scene_plan import plan_scene
-from kettle_core.sound.levels import PeakLimiter, mix_sounds
+from kettle_core.sound.limiter import Limiter
+from kettle_core.sound.mixing import mix_sounds
 from kettle_core.timing import NS_PER_S, frame_count, frame_to_ns
 from kettle_media.align import TakeSync, align_take, master_sound
 from kettle_media.master_sound import MASTER_HZ, MasterSound
@@ -287,7 +288,7 @@ class _Mix:
                 captured_ns = sync.captured_ns[name][0] + tone.delay_ms * 1e6
                 sound = master_sound(folder, track, sync.of(name).drift_ppm, captured_ns)
                 self._sounds.append((sound, tone, gains[name]))
-        self._limiter = PeakLimiter()
+        self._limiter = Limiter(2)
 
     def read(self, samples: int) -> np.ndarray:
         sounds = [

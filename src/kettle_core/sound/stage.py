@@ -41,7 +41,7 @@ class FrameStage(ABC):
         self._channels = channels
         self._waiting = np.zeros((channels, 0), np.float32)
         self._taken = self._given = 0
-        self._late: int | None = None
+        self._leave_out: int | None = None
 
     @abstractmethod
     def _frame(self, frame: Sound) -> Sound:
@@ -63,8 +63,8 @@ class FrameStage(ABC):
         return np.concatenate(parts, axis=1)
 
     def _put(self, block: Sound) -> Sound:
-        if self._late is None:
-            self._late = self.delay_samples
+        if self._leave_out is None:
+            self._leave_out = self.delay_samples
         joined = np.concatenate([self._waiting, block], axis=1) if self._waiting.size else block
         size = self.frame_samples
         whole = joined.shape[1] // size * size
@@ -73,9 +73,9 @@ class FrameStage(ABC):
             return np.zeros((self._channels, 0), np.float32)
         parts = [self._frame(joined[:, at : at + size]) for at in range(0, whole, size)]
         out = np.concatenate(parts, axis=1).astype(np.float32, copy=False)
-        if self._late:
-            left_out = min(self._late, out.shape[1])
-            self._late -= left_out
+        if self._leave_out:
+            left_out = min(self._leave_out, out.shape[1])
+            self._leave_out -= left_out
             out = out[:, left_out:]
         self._given += out.shape[1]
         return out
