@@ -13,6 +13,7 @@ from kettle_cli import (
     media_commands,
     rig_commands,
     run_commands,
+    sound_commands,
 )
 from kettle_core.errors import KettleError
 
@@ -50,6 +51,7 @@ def parser() -> argparse.ArgumentParser:
     inspect.add_argument("--json", action="store_true")
     inspect.set_defaults(run=media_commands.inspect)
 
+    sound_commands.add_words(words)
     _add_rig_words(words)
     _add_developers_words(words)
     return top

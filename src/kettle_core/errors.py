@@ -22,7 +22,11 @@ class PictureError(KettleError, ValueError):
 
 
 class SoundError(KettleError, ValueError):
-    """A sound of the wrong shape or rate."""
+    """A sound, or a setting of its chain, that cannot be used; `field` names where it came in."""
+
+    def __init__(self, message: str, field: str = "") -> None:
+        super().__init__(message)
+        self.field = field
 
 
 class TakeError(KettleError):

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, Sound, db_to_ratio, ratio_to_db, to_channels
+from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, Sound, ratio_to_db, to_channels
 
 # A voice above this is heard; a quiet room with a working microphone lies between the two.
 HEARS_ABOVE_DBFS = -45.0
@@ -125,16 +125,3 @@ def propose_gain_db(level: VoiceLevel) -> float | None:
     wanted = min(VOICE_TARGET_DBFS - level.voice_dbfs, PEAK_CEILING_DBFS - level.peak_dbfs)
     low, high = GAIN_LIMITS_DB
     return float(min(max(np.floor(wanted * 2) / 2, low), high))
-
-
-def apply_gain(sound: Sound, gain_db: float, mono: bool) -> Sound:
-    """An input's sound with its gain, as the mean of its channels when `mono`.
-
-    The channel count stays the same, so that a track or a mix need not change.
-    """
-    out = sound
-    if mono and sound.shape[0] == 2:
-        out = np.repeat(to_channels(sound, 1), 2, axis=0)
-    if gain_db:
-        out = out * np.float32(db_to_ratio(gain_db))
-    return np.asarray(out, dtype=np.float32)

@@ -15,6 +15,9 @@ from kettle_core.devices import (
 from kettle_core.errors import RigError
 from kettle_core.layout import Box
 from kettle_core.scene import ChangeOver, Scene, Spot
+from kettle_core.sound.background import Ducking
+from kettle_core.sound.routing import SoundTrack
+from kettle_core.sound.tone import Tone
 
 FRAME_RATES = ("15", "24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")
 FRAME_SIZES = (
@@ -49,18 +52,6 @@ class Looks:
 
 
 @dataclass(frozen=True)
-class Tone:
-    """How an input's sound is used; the track stays raw, the mix and the levels follow it.
-
-    `delay_ms` above 0 makes the sound later.
-    """
-
-    gain_db: float = 0.0
-    mono: bool = False
-    delay_ms: float = 0.0
-
-
-@dataclass(frozen=True)
 class Card:
     """A text card: lines of text on a backdrop; colours as #rrggbb, "" for a clear backdrop."""
 
@@ -87,7 +78,7 @@ class Input:
     recorded: bool = True
     on: bool = True
     looks: Looks = Looks()
-    tone: Tone = Tone()
+    tone: Tone = field(default=Tone())
     still: str = ""
     card: Card | None = None
 
@@ -157,6 +148,8 @@ class Rig:
     spots: tuple[Spot, ...] = ()
     change_over: ChangeOver = field(default=ChangeOver())
     default_scene_id: str = ""
+    sound_tracks: tuple[SoundTrack, ...] = ()
+    ducking: Ducking = field(default=Ducking())
 
     @property
     def default_scene(self) -> Scene:

@@ -171,7 +171,12 @@ def without_input(rig: Rig, input_id: str) -> Rig:
         )
         for s in rig.scenes
     )
-    return replace(rig, inputs=tuple(i for i in rig.inputs if i.id != input_id), scenes=scenes)
+    tracks = tuple(
+        replace(t, sends=tuple(x for x in t.sends if x.input_id != input_id))
+        for t in rig.sound_tracks
+    )
+    inputs = tuple(i for i in rig.inputs if i.id != input_id)
+    return replace(rig, inputs=inputs, scenes=scenes, sound_tracks=tracks)
 
 
 def with_input_at(rig: Rig, input_id: str, place: int) -> Rig:

@@ -7,7 +7,6 @@ from typing import Any
 
 from kettle_core.devices import PICTURE_KINDS, SOUND_KINDS, STILL_KINDS, Mode
 from kettle_core.errors import RigError
-from kettle_core.hearing import DELAY_LIMITS_MS, GAIN_LIMITS_DB
 from kettle_core.layout import Box
 from kettle_core.reader import COLOUR_PATTERN, STILL_PATTERN, Reader
 from kettle_core.rig import (
@@ -20,7 +19,6 @@ from kettle_core.rig import (
     Input,
     Looks,
     Rig,
-    Tone,
 )
 from kettle_core.scene import MAX_SCENES, MAX_SPOTS, Scene
 from kettle_core.scene_data import (
@@ -31,8 +29,11 @@ from kettle_core.scene_data import (
     scene_to_dict,
     spot_to_dict,
 )
+from kettle_core.sound.tone import Tone
+from kettle_core.sound_changes import preset_tracks
+from kettle_core.sound_data import read_sounds_together, read_tone, track_to_dict
 
-VERSION = 3
+VERSION = 4
 TEXT_LIMIT = 600
 TEXT_SIZE_LIMITS_PX = (12, 400)
 
@@ -47,6 +48,8 @@ def rig_to_dict(rig: Rig) -> dict[str, Any]:
         "default_scene": rig.default_scene_id,
         "spots": [spot_to_dict(s) for s in rig.spots],
         "change_over": vars(rig.change_over).copy(),
+        "sound_tracks": [track_to_dict(t) for t in rig.sound_tracks],
+        "ducking": vars(rig.ducking).copy(),
         "format": {
             "frame_width": rig.format.frame_width,
             "frame_height": rig.format.frame_height,
@@ -101,7 +104,8 @@ def rig_from_dict(data: Mapping[str, Any]) -> Rig:
     """Read a rig from plain data and check that it holds together.
 
     Version 1 had neither `on`, `looks` nor `tone`; version 2 had neither spots, change-overs
-    nor what a layer has beyond its box, crop and shape. They are filled in.
+    nor what a layer has beyond its box, crop and shape; version 3 neither sound tracks, ducking
+    nor what a tone has beyond gain, mono and delay. They are filled in.
 
     Raises
     ------
@@ -131,8 +135,11 @@ def rig_from_dict(data: Mapping[str, Any]) -> Rig:
         ),
         **_read_together(reader, version),
     )
+    if version < 4:
+        rig = replace(rig, sound_tracks=preset_tracks(rig, "apart"))
     _check_devices(rig)
     _check_scenes(rig)
+    _check_sound_tracks(rig)
     return rig
 
 
@@ -149,6 +156,7 @@ def _read_together(reader: Reader, version: int) -> dict[str, Any]:
         "spots": tuple(read_spot(r) for r in reader.rows("spots", MAX_SPOTS)),
         "change_over": read_change_over(reader.part("change_over")),
         "default_scene_id": reader.value("default_scene") and reader.key("default_scene"),
+        **({} if version < 4 else read_sounds_together(reader)),
     }
 
 
@@ -190,6 +198,19 @@ def _check_scenes(rig: Rig) -> None:
                 raise RigError(f"“{sound.input_id}” is a picture and cannot be heard.", where)
 
 
+def _check_sound_tracks(rig: Rig) -> None:
+    ids = [t.id for t in rig.sound_tracks]
+    if len(set(ids)) != len(ids):
+        raise RigError("Two sound tracks have the same id; each needs its own.", "sound_tracks")
+    for number, track in enumerate(rig.sound_tracks):
+        for send in track.sends:
+            if rig.input(send.input_id).is_picture:
+                raise RigError(
+                    f"“{send.input_id}” is a picture and cannot go to a sound track.",
+                    f"sound_tracks[{number}]",
+                )
+
+
 def _read_mode(mode: Reader, is_picture: bool, still: bool = False) -> Mode:
     if is_picture:
         return Mode(
@@ -211,7 +232,7 @@ def _read_input(reader: Reader, version: int) -> Input:
     if version > 1 and is_picture:
         looks = _read_looks(reader.part("looks"), mode)
     elif version > 1:
-        tone = _read_tone(reader.part("tone"))
+        tone = read_tone(reader.part("tone"), version)
     return Input(
         id=reader.key("id"),
         name=reader.text("name"),
@@ -243,14 +264,6 @@ def _read_looks(reader: Reader, mode: Mode) -> Looks:
         reader.truth("pointer"),
         reader.truth("keys"),
         reader.number("opacity", 0, 100),
-    )
-
-
-def _read_tone(reader: Reader) -> Tone:
-    return Tone(
-        reader.decimal("gain_db", *GAIN_LIMITS_DB),
-        reader.truth("mono"),
-        reader.decimal("delay_ms", *DELAY_LIMITS_MS),
     )
 
 

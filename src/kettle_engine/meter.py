@@ -6,9 +6,10 @@ from collections import deque
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.hearing import SoundState, SoundWatch, apply_gain
+from kettle_core.hearing import SoundState, SoundWatch
 from kettle_core.rig import Input
 from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, measure_level, strip_position
+from kettle_core.sound.tone import placed
 from kettle_engine.watch import HEARS
 
 HOLD_S = 1.5
@@ -42,7 +43,7 @@ class Meter:
             blocks, self._new = self._new, []
         raw = np.concatenate(blocks, axis=1) if blocks else np.zeros((1, 0), np.float32)
         tone = self.input.tone
-        level = measure_level(apply_gain(raw, tone.gain_db, tone.mono))
+        level = measure_level(placed(raw, tone))
         clipped = max(level.clipped_samples, int(np.count_nonzero(np.abs(raw) >= CLIP_LEVEL)))
         elapsed_s = raw.shape[1] / self._rate_hz
         self._watch.take(level.peak_dbfs, clipped > 0, elapsed_s)

@@ -10,6 +10,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -17,10 +18,11 @@ import zmq
 
 from kettle_core.errors import EngineError, KettleError
 from kettle_core.first_rig import rig_of_devices
-from kettle_core.hearing import apply_gain, measure_voice, propose_gain_db
+from kettle_core.hearing import measure_voice, propose_gain_db
 from kettle_core.reader import Reader
 from kettle_core.rig_data import VERSION, rig_from_dict, rig_to_dict
 from kettle_core.scene_data import read_scene
+from kettle_core.sound.tone import placed
 from kettle_engine.client import EngineClient
 from kettle_engine.clock import WallClock
 from kettle_engine.drivers import Drivers
@@ -38,8 +40,8 @@ from kettle_engine.reading_watch import ReadingWatch
 from kettle_engine.scene_pictures import pick_colour
 from kettle_media.file_driver import FileDriver
 from kettle_media.repair import find_unfinished, repair_take
+from kettle_media.sound_file import write_sound_file
 from kettle_media.take_folder import free_bytes
-from kettle_media.tracks import write_sound_file
 from kettle_studio.driver import Studio
 
 TRIED_FOR_S = 2.0
@@ -145,7 +147,7 @@ class Server:
         folder.mkdir(exist_ok=True)
         name = Path(str(command["name"])).name
         write_sound_file(folder / f"{name}-raw.flac", sound, rate_hz)
-        louder = apply_gain(sound, proposed_db or 0.0, meter.input.tone.mono)
+        louder = placed(sound, replace(meter.input.tone, gain_db=proposed_db or 0.0))
         write_sound_file(folder / f"{name}-gain.flac", louder, rate_hz)
         heard_s = sound.shape[1] / rate_hz
         return {**vars(level), "seconds": heard_s, "proposed_gain_db": proposed_db}

@@ -16,7 +16,6 @@ from av.error import FFmpegError
 from kettle_core.change_over import ProgramComposer, Stretch, plan_stretches
 from kettle_core.compose import compose_frame, frame_at
 from kettle_core.errors import TakeError
-from kettle_core.hearing import apply_gain
 from kettle_core.layout import Box, even
 from kettle_core.picture import (
     Picture,
@@ -25,14 +24,11 @@ from kettle_core.picture import (
     picture_to_jpeg,
     scale_picture,
 )
-from kettle_core.rig import Rig, Tone
-from kettle_core.scene import Scene
+from kettle_core.rig import Rig
 from kettle_core.scene_plan import plan_scene
-from kettle_core.sound.limiter import Limiter
-from kettle_core.sound.mixing import mix_sounds
 from kettle_core.timing import NS_PER_S, frame_count, frame_to_ns
-from kettle_media.align import TakeSync, align_take, master_sound
-from kettle_media.master_sound import MASTER_HZ, MasterSound
+from kettle_media.align import TakeSync, align_take
+from kettle_media.master_sound import MASTER_HZ
 from kettle_media.stills import masks_of, read_still
 from kettle_media.take_folder import (
     TakeFolder,
@@ -42,6 +38,7 @@ from kettle_media.take_folder import (
     take_rig,
     track_mode,
 )
+from kettle_media.take_sound import TakeSound
 from kettle_media.tracks import frame_to_i420, read_pictures, rewrap, tag_bt709
 
 Progress = Callable[[int, int], None]
@@ -166,13 +163,16 @@ def render_program(
     stretches = plan_stretches(rig, (), duration_ns)
     source = _Source(folder, info, sync, {x.input_id for x in scene.layers})
     frames = _composed_frames(composer, stretches, source, pictures, rig.format.fps, total)
-    mix = _Mix(folder, info, sync, scene)
+    tracks_to = folder.sounds_path
+    tracks_to.mkdir(exist_ok=True)
+    mix = TakeSound(folder, info, sync, scene.sounds, tracks_to)
     try:
         _encode(part, frames, mix, rig.format, total, on_progress)
         part.replace(target)
     except (FFmpegError, OSError) as error:
         raise TakeError(f"{target} cannot be written: {error}.") from error
     finally:
+        mix.close()
         frames.close()
         part.unlink(missing_ok=True)
     return total
@@ -274,35 +274,13 @@ def compose_one_frame(folder: TakeFolder, scene_name: str, at_s: float) -> Pictu
     return picture_from_i420(compose_frame(plan, pictures))
 
 
-class _Mix:
-    """The mix of a scene, limited, read in order."""
-
-    def __init__(self, folder: TakeFolder, info: TakeInfo, sync: TakeSync, scene: Scene) -> None:
-        gains = {s.input_id: s.gain_db for s in scene.sounds}
-        rig = take_rig(info)
-        self._sounds: list[tuple[MasterSound, Tone, float]] = []
-        for track in info.tracks:
-            name = track["name"]
-            if name in gains:
-                tone = rig.input(name).tone
-                captured_ns = sync.captured_ns[name][0] + tone.delay_ms * 1e6
-                sound = master_sound(folder, track, sync.of(name).drift_ppm, captured_ns)
-                self._sounds.append((sound, tone, gains[name]))
-        self._limiter = Limiter(2)
-
-    def read(self, samples: int) -> np.ndarray:
-        sounds = [
-            (apply_gain(sound.read(samples), tone.gain_db, tone.mono), gain_db)
-            for sound, tone, gain_db in self._sounds
-        ]
-        return self._limiter.process(mix_sounds(sounds, samples))
-
-    def flush(self) -> np.ndarray:
-        return self._limiter.flush()
-
-
 def _encode(
-    path: Path, frames: Iterator[Plane], mix: _Mix, format_: Any, total: int, on_progress: Progress
+    path: Path,
+    frames: Iterator[Plane],
+    mix: TakeSound,
+    format_: Any,
+    total: int,
+    on_progress: Progress,
 ) -> None:
     with av.open(str(path), "w", format="mp4", options={"movflags": "+faststart"}) as container:
         video = container.add_stream("libx264", rate=format_.fps)

@@ -64,6 +64,11 @@ class TakeFolder:
         return self.path / "program.mp4"
 
     @property
+    def sounds_path(self) -> Path:
+        """The sound tracks of the rig, cleaned and mixed, by their ids."""
+        return self.path / "sounds"
+
+    @property
     def stills_path(self) -> Path:
         """Pictures and text cards as they were in the rig, by input id."""
         return self.path / "stills"

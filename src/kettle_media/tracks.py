@@ -112,22 +112,6 @@ class SoundWriter:
         _finish(self._path, self._container, self._stream)
 
 
-def write_sound_file(path: Path, sound: NDArray[np.float32], sample_rate_hz: int) -> None:
-    """Write a (channels, samples) sound as a FLAC file that browsers play. Raises TakeError."""
-    layout = "mono" if sound.shape[0] == 1 else "stereo"
-    packed = np.clip(np.rint(sound * 2.0**15), -(2**15), 2**15 - 1).astype(np.int16)
-    with _Told(path), av.open(str(path), "w", format="flac") as container:
-        stream = container.add_stream("flac", rate=sample_rate_hz, layout=layout, format="s16")
-        step = 4096
-        for start in range(0, packed.shape[1], step):
-            piece = np.ascontiguousarray(packed[:, start : start + step].T).reshape(1, -1)
-            frame = av.AudioFrame.from_ndarray(piece, format="s16", layout=layout)
-            frame.sample_rate, frame.pts = sample_rate_hz, start
-            frame.time_base = Fraction(1, sample_rate_hz)
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
-
-
 def _finish(path: Path, container: Any, stream: Any) -> None:
     with _Told(path):
         try:

@@ -5,8 +5,11 @@ from fractions import Fraction
 
 from kettle_core.devices import Mode
 from kettle_core.layout import Box, fit_inside
-from kettle_core.rig import Card, Format, Input, Looks, Rig, Tone, input_of_device
+from kettle_core.rig import Card, Format, Input, Looks, Rig, input_of_device
 from kettle_core.scene import ChangeOver, Scene
+from kettle_core.sound.background import Ducking
+from kettle_core.sound.tone import Tone
+from kettle_core.sound_changes import preset_tracks
 from kettle_core.starting_layouts import corner_box, first_scene, scene_sound, whole_layer
 from kettle_studio.driver import Studio
 
@@ -22,6 +25,8 @@ def demo_rig() -> Rig:
     display = replace(made("display-1", recorded=True), mode=Mode(1920, 1080, Fraction(30)))
     webcam = replace(made("webcam-1", recorded=True), looks=Looks(turn=180))
     bench = replace(made("webcam-2"), mode=Mode(1920, 1080, Fraction(30)))
+    # Far away, in a fan's noise and the hum of its supply.
+    laptop_tone = Tone(gain_db=6.0, hum="auto", suppression=80, low_cut=True)
     tablet, headset = made("tablet"), made("headset", recorded=True)
     system = made("system", recorded=True)
     title = Input(
@@ -40,7 +45,7 @@ def demo_rig() -> Rig:
         webcam,
         bench,
         headset,
-        replace(made("laptop", on=False), tone=Tone(gain_db=6.0)),
+        replace(made("laptop", on=False), tone=laptop_tone),
         system,
         title,
     )
@@ -65,4 +70,5 @@ def demo_rig() -> Rig:
         ),
         Scene("scene-3", "Title", (whole_layer(title, frame),), (music,), key="3"),
     )
-    return Rig("Bench rig", inputs, scenes, format_)
+    rig = Rig("Bench rig", inputs, scenes, format_, ducking=Ducking(on=True, depth_db=9.0))
+    return replace(rig, sound_tracks=preset_tracks(rig, "voice-and-system"))

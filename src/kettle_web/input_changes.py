@@ -14,7 +14,7 @@ from kettle_core.region import (
     turn_box,
     unturn_box,
 )
-from kettle_core.rig import Card, Input, Rig, Tone, input_of_device
+from kettle_core.rig import Card, Input, Rig, input_of_device
 from kettle_core.rig_changes import in_mode, nearest_mode, with_input, with_new_input
 
 Values = dict[str, Any]
@@ -126,7 +126,12 @@ def events(rig: Rig, item: Input, data: Values, _: list[DeviceInfo]) -> Rig:
 
 def tone(rig: Rig, item: Input, data: Values, _: list[DeviceInfo]) -> Rig:
     """Gain, downmix, delay."""
-    changed = Tone(round(data["gain_db"], 1), data["mono"], round(data["delay_ms"], 1))
+    changed = replace(
+        item.tone,
+        gain_db=round(data["gain_db"], 1),
+        downmix=data["downmix"] or item.tone.downmix,
+        delay_ms=round(data["delay_ms"], 1),
+    )
     return with_input(rig, replace(item, tone=changed))
 
 

@@ -167,6 +167,15 @@ class EventsForm(forms.Form):
     keys = forms.BooleanField(required=False, label="Keys")
 
 
+DOWNMIX_WORDS = (
+    ("stereo", "as they come"),
+    ("mid", "to mono: the mean of both"),
+    ("sum", "to mono: the sum, −3 dB"),
+    ("left", "to mono: left only"),
+    ("right", "to mono: right only"),
+)
+
+
 class ToneForm(forms.Form):
     """Gain, downmix and delay of a sound."""
 
@@ -184,7 +193,7 @@ class ToneForm(forms.Form):
         widget=forms.NumberInput(attrs={"step": "1"}),
         error_messages=number_words("delay", *DELAY_LIMITS_MS, "ms"),
     )
-    mono = forms.BooleanField(required=False, label="Downmix to mono")
+    downmix = forms.ChoiceField(choices=DOWNMIX_WORDS, label="Channels", required=False)
 
 
 class OwnSoundForm(forms.Form):

@@ -112,7 +112,7 @@ def input_line(item: Input) -> str:
         parts.append(item.mode.in_words())
         if item.tone.gain_db:
             parts.append(f"{item.tone.gain_db:+.1f} dB".replace("-", "−"))
-        if item.tone.mono:
+        if item.tone.downmix != "stereo":
             parts.append("to mono")
         if item.tone.delay_ms:
             parts.append(f"{item.tone.delay_ms:+.0f} ms".replace("-", "−"))

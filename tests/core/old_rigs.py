@@ -1,9 +1,23 @@
 """Rigs as older versions wrote them."""
 
 
+def as_version_3(data):
+    """Plain data of a rig without what version 4 brought; changes and returns it."""
+    data["version"] = 3
+    del data["sound_tracks"], data["ducking"]
+    for item in data["inputs"]:
+        if tone := item.get("tone"):
+            item["tone"] = {
+                "gain_db": tone["gain_db"],
+                "mono": tone["downmix"] != "stereo",
+                "delay_ms": tone["delay_ms"],
+            }
+    return data
+
+
 def as_version_2(data):
     """Plain data of a rig without what version 3 brought; changes and returns it."""
-    data["version"] = 2
+    as_version_3(data)["version"] = 2
     for name in ("spots", "change_over", "default_scene"):
         del data[name]
     for scene in data["scenes"]:

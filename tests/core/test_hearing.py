@@ -5,11 +5,11 @@ import numpy as np
 from kettle_core.hearing import (
     GAIN_LIMITS_DB,
     SoundWatch,
-    apply_gain,
     measure_voice,
     propose_gain_db,
 )
 from kettle_core.sound.levels import db_to_ratio
+from kettle_core.sound.shaping import with_gain
 
 RATE_HZ = 48_000
 
@@ -34,7 +34,7 @@ class Voice(unittest.TestCase):
         for before_dbfs in (-42.0, -30.0, -20.0, -6.0):
             sound = speech(before_dbfs)
             gain_db = propose_gain_db(measure_voice(sound, RATE_HZ))
-            after = measure_voice(apply_gain(sound, gain_db, mono=False), RATE_HZ)
+            after = measure_voice(with_gain(sound, gain_db), RATE_HZ)
             self.assertAlmostEqual(after.voice_dbfs, -15.0, delta=0.8)
             self.assertLess(after.peak_dbfs, -2.9)
             self.assertEqual(after.clipped_samples, 0)
@@ -49,12 +49,6 @@ class Voice(unittest.TestCase):
         self.assertIsNone(propose_gain_db(measure_voice(speech(-30, 1.0), RATE_HZ)))
         far = propose_gain_db(measure_voice(speech(-70, noise_dbfs=-100), RATE_HZ))
         self.assertEqual(far, GAIN_LIMITS_DB[1])
-
-    def test_downmix_gives_both_channels_the_mean_and_leaves_mono_alone(self):
-        stereo = np.array([[1.0, 0.0], [0.0, 0.5]], np.float32)
-        np.testing.assert_array_equal(apply_gain(stereo, 0, mono=True), [[0.5, 0.25]] * 2)
-        mono = np.ones((1, 4), np.float32)
-        np.testing.assert_allclose(apply_gain(mono, 6.0206, mono=True), 2 * mono, rtol=1e-4)
 
 
 class States(unittest.TestCase):

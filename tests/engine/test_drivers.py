@@ -18,7 +18,7 @@ from kettle_engine.drivers import Drivers
 from kettle_engine.rack import LIVE, Rack
 from kettle_engine.watch import PictureWatch
 from kettle_media.file_driver import FileDriver
-from kettle_media.tracks import write_sound_file
+from kettle_media.sound_file import write_sound_file
 from kettle_studio.computer import BAR_PX
 from kettle_studio.driver import Studio
 

@@ -124,9 +124,9 @@ class Setting(InputCase):
         ):
             values = {"gain_db": "3", "delay_ms": "0", field: value}
             self.assertContains(self.save("headset", "tone", **values), sentence, status_code=400)
-        self.save("headset", "tone", gain_db="12.34", delay_ms="-40", mono="on")
-        self.assertEqual(vars(self.input("headset").tone),
-                         {"gain_db": 12.3, "mono": True, "delay_ms": -40.0})  # fmt: skip
+        self.save("headset", "tone", gain_db="12.34", delay_ms="-40", downmix="mid")
+        tone = self.input("headset").tone
+        self.assertEqual((tone.gain_db, tone.downmix, tone.delay_ms), (12.3, "mid", -40.0))
 
     def test_a_webcams_own_sound_is_off_unless_kept_as_reference(self):
         page = self.client.get(reverse("input", args=["demo", "webcam-1"]))

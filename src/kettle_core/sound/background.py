@@ -11,11 +11,12 @@ from kettle_core.errors import SoundError
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.loudness import k_weighting
 from kettle_core.sound.stage import FRAME_SAMPLES, RATE_HZ, FrameStage
-from kettle_core.sound.voice import VoiceDetector, find_voice, frame_energy
+from kettle_core.sound.voice import VoiceDetector, frame_energy
 
 FloatArray = NDArray[np.float64]
 # Listeners who know the words follow them at 10 dB, most others need 15; beyond 28 the
 # background is a disturbance more than a background.
+COVERS_DB = 5.0
 LEAST_DB = 10.0
 WANTED_DB = 16.0
 MOST_DB = 28.0
@@ -39,32 +40,50 @@ class Balance:
     together_s: float
 
 
-def measure_balance(voice: Sound, background: Sound) -> Balance:
-    """Set a voice against its background, both as they go into the mix.
+class BalanceMeter:
+    """Sets a voice against its background, both as they go into the mix, block by block.
 
     Both are K-weighted; only stretches of 10 ms count in which there is voice and the
     background is not silent.
-
-    Parameters
-    ----------
-    voice, background : (channels, N) float32 ndarrays at 48 kHz on one time axis
     """
-    length = min(voice.shape[1], background.shape[1])
-    voice, background = voice[:, :length], background[:, :length]
-    spoken = find_voice(voice)
-    voice_energy, other_energy = weighted_energy(voice), weighted_energy(background)
-    together = spoken & (other_energy[: spoken.size] > 10 ** (BACKGROUND_ABOVE_DBFS / 10))
-    together_s = float(together.sum() * FRAME_SAMPLES / RATE_HZ)
-    if not spoken.any():
-        return Balance(None, "no voice", "There is no voice to compare with.", None, together_s)
-    if together_s < LEAST_TOGETHER_S:
-        return Balance(
-            None, "apart", "Voice and background hardly sound together.", None, together_s
-        )
-    # Loud stretches of the background are what covers words: its upper quarter counts.
-    other = float(np.percentile(_half_seconds(other_energy[: spoken.size], together), 75))
-    ratio_db = float(10 * np.log10(voice_energy[: spoken.size][together].mean() / other))
-    return judge_balance(ratio_db, together_s)
+
+    def __init__(self, voice_channels: int, background_channels: int) -> None:
+        self._detector = VoiceDetector()
+        self._voice = WeightedEnergy(voice_channels)
+        self._other = WeightedEnergy(background_channels)
+        self._spoken: list[NDArray[np.bool_]] = []
+
+    def take(self, voice: Sound, background: Sound) -> None:
+        """Add (channels, N) blocks at 48 kHz on one time axis."""
+        self._spoken.append(self._detector.process(voice))
+        self._voice.take(voice)
+        self._other.take(background)
+
+    def read(self) -> Balance:
+        """The balance of all that was taken."""
+        spoken = np.concatenate([np.zeros(0, bool), *self._spoken])
+        voice, other = self._voice.read(), self._other.read()
+        length = min(spoken.size, voice.size, other.size)
+        spoken, voice, other = spoken[:length], voice[:length], other[:length]
+        together = spoken & (other > 10 ** (BACKGROUND_ABOVE_DBFS / 10))
+        together_s = float(together.sum() * FRAME_SAMPLES / RATE_HZ)
+        if not spoken.any():
+            words = "There is no voice to compare with."
+            return Balance(None, "no voice", words, None, together_s)
+        if together_s < LEAST_TOGETHER_S:
+            words = "Voice and background hardly sound together."
+            return Balance(None, "apart", words, None, together_s)
+        # Loud stretches of the background are what covers words: its upper quarter counts.
+        loud = float(np.percentile(_half_seconds(other, together), 75))
+        ratio_db = float(10 * np.log10(voice[together].mean() / loud))
+        return judge_balance(ratio_db, together_s)
+
+
+def measure_balance(voice: Sound, background: Sound) -> Balance:
+    """The balance of two whole (channels, N) sounds at 48 kHz."""
+    meter = BalanceMeter(voice.shape[0], background.shape[0])
+    meter.take(voice, background)
+    return meter.read()
 
 
 def judge_balance(ratio_db: float, together_s: float) -> Balance:
@@ -72,13 +91,13 @@ def judge_balance(ratio_db: float, together_s: float) -> Balance:
     gain_db = 0.0
     if ratio_db < LEAST_DB:
         word = "too loud"
-        verdict = "The background covers the voice." if ratio_db < 5 else (
-            "The background is too loud for the voice."
-        )
+        verdict = "The background is too loud for the voice."
+        if ratio_db < COVERS_DB:
+            verdict = "The background covers the voice."
         gain_db = ratio_db - WANTED_DB
     elif ratio_db > MOST_DB:
         word, verdict = "too quiet", "The background is hardly heard beside the voice."
-        gain_db = ratio_db - MOST_DB
+        gain_db = ratio_db - MOST_DB + 2
     else:
         word, verdict = "in balance", "The voice stands clear of the background."
     low, high = GAIN_LIMITS_DB
@@ -86,10 +105,29 @@ def judge_balance(ratio_db: float, together_s: float) -> Balance:
     return Balance(ratio_db, word, verdict, gain_db, together_s)
 
 
-def weighted_energy(sound: Sound) -> FloatArray:
-    """K-weighted mean square of each 10 ms, all channels together; (N // 480,)."""
-    weighted = sosfilt(k_weighting(RATE_HZ), sound, axis=1)
-    return frame_energy(weighted.astype(np.float32)) * sound.shape[0]
+class WeightedEnergy:
+    """K-weighted mean square of each 10 ms of a sound, all channels together."""
+
+    def __init__(self, channels: int) -> None:
+        self._sections = k_weighting(RATE_HZ)
+        self._state = np.zeros((2, channels, 2))
+        self._rest = np.zeros((channels, 0), np.float32)
+        self._energies = [np.zeros(0)]
+
+    def take(self, block: Sound) -> None:
+        """Add (channels, N) samples."""
+        if not block.shape[1]:
+            return
+        weighted, self._state = sosfilt(self._sections, block, axis=1, zi=self._state)
+        joined = np.concatenate([self._rest, weighted.astype(np.float32)], axis=1)
+        energy = frame_energy(joined)
+        self._energies.append(energy * block.shape[0])
+        self._rest = joined[:, energy.size * FRAME_SAMPLES :]
+
+    def read(self) -> FloatArray:
+        """(F,) for each whole 10 ms so far."""
+        self._energies = [np.concatenate(self._energies)]
+        return self._energies[0]
 
 
 def _half_seconds(energy: FloatArray, used: NDArray[np.bool_]) -> FloatArray:

@@ -19,6 +19,8 @@ WINDOW = 2 * HOP
 LATE_FRAMES = 5
 DEEPEST_DB = -18.0
 REVERB_LIMITS_S = (0.15, 1.5)
+# Reverberation flutters about its mean: some more than the mean is taken.
+OVER = 1.5
 FIRST_GUESS_S = 0.4
 SLOPE_FRAMES = 12
 KEPT_SLOPES = 60
@@ -71,7 +73,7 @@ class EchoReduction(FrameStage):
         power = spectrum.real**2 + spectrum.imag**2
         self._power += 0.5 * (power - self._power)
         decay = 10 ** (-6 * LATE_FRAMES * HOP / RATE_HZ / self.reverb_s)
-        late = self._strength * decay * self._past[0]
+        late = OVER * self._strength * decay * self._past[0]
         self._past = np.concatenate([self._past[1:], self._power[None]])
         share = np.sqrt(np.maximum(1 - late / (self._power + 1e-15), 0))
         wanted = np.maximum(share, self._floor)

@@ -23,6 +23,7 @@ REACH_HZ = 0.6
 HIGHEST_HZ = 1600.0
 STANDS_OUT_DB = 7.0
 LEAST_S = 4.0
+SETTLE_S = 6.0
 SURE = 0.35
 
 
@@ -150,32 +151,53 @@ def _fine_frequency(
 class HumFilter(FrameStage):
     """Takes out a hum by following the amplitude and phase of each of its harmonics.
 
-    Each harmonic is a pair of slow weights, which amounts to a notch of two thirds of a hertz; while
-    somebody speaks the weights hardly move, so that a voice's own tones stay. The
-    frequency follows the phases. Without a hum given, it looks for one in what comes in:
-    after four seconds, then every four seconds until it has found one.
+    Each harmonic is a pair of slow weights, which amounts to a notch of two thirds of a
+    hertz; while somebody speaks the weights hardly move, so that a voice's own tones stay.
+    The frequency follows the phases. Without a beginning to learn from, it looks for hum in
+    what comes in: after four seconds, then every four seconds until it has found one.
 
     Parameters
     ----------
     channels : int
-    hum : what `find_hum` said, or None to look
     mains_hz : 50 or 60, or None for both
+    heard : (channels, N) float32 ndarray, the beginning of the sound that will come, so that
+        its first sample is clean already; None to look
+
+    Attributes
+    ----------
+    hum : Hum or None, what was found
     """
 
     SETTLED_S = 0.5
     FOLLOW_S = 1.0
 
     def __init__(
-        self, channels: int, hum: Hum | None = None, mains_hz: float | None = None
+        self, channels: int, mains_hz: float | None = None, heard: Sound | None = None
     ) -> None:
         super().__init__(channels)
-        self.hum = hum
+        self.hum: Hum | None = None
         self._mains_hz = mains_hz
         self._heard: list[Sound] = []
         self._n = np.arange(FRAME_SAMPLES) / RATE_HZ
         self._floor = np.inf
-        if hum:
+        self._weights = np.zeros((channels, 0), np.complex128)
+        self._phase = np.zeros(0)
+        hum = None if heard is None else find_hum(heard, mains_hz)
+        if hum and heard is not None:
             self._begin(hum)
+            self._settle(heard)
+
+    def _settle(self, heard: Sound) -> None:
+        """Learn amplitudes and phases by going through the beginning from its end to its start."""
+        frames = min(round(SETTLE_S * RATE_HZ), heard.shape[1]) // FRAME_SAMPLES
+        backwards = heard[:, : frames * FRAME_SAMPLES][:, ::-1]
+        for at in range(0, backwards.shape[1], FRAME_SAMPLES):
+            self._frame(backwards[:, at : at + FRAME_SAMPLES])
+        # One sample lies between the last one backwards and the first one forwards.
+        turn = self._phase - 2 * np.pi * self._frequency_hz * self._numbers / RATE_HZ
+        self._weights = np.conj(self._weights * np.exp(1j * turn))
+        self._before = self._weights.copy()
+        self._phase = np.zeros(self._numbers.size)
 
     def _begin(self, hum: Hum) -> None:
         self.hum = hum
@@ -205,13 +227,12 @@ class HumFilter(FrameStage):
         time_s = min(max((self._frames + 1) * 0.01, 0.1), self.SETTLED_S)
         self._weights = self._weights + error * (0.01 / time_s * calm)
         self._phase = (
-            self._phase
-            + 2 * np.pi * self._frequency_hz * self._numbers * (FRAME_SAMPLES / RATE_HZ)
+            self._phase + 2 * np.pi * self._frequency_hz * self._numbers * (FRAME_SAMPLES / RATE_HZ)
         ) % (2 * np.pi)
         self._frames += 1
         if self._frames % 50 == 0:
             self._follow()
-        return left.astype(np.float32)
+        return np.asarray(left, np.float32)
 
     def _follow(self) -> None:
         """Move the frequency by what the weights turned in the last half second."""

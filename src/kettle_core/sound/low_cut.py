@@ -26,9 +26,7 @@ class LowCut(FrameStage):
 
     def __init__(self, channels: int) -> None:
         super().__init__(channels)
-        self._sections = [
-            butter(4, hz, "highpass", fs=RATE_HZ, output="sos") for hz in CUTOFFS_HZ
-        ]
+        self._sections = [butter(4, hz, "highpass", fs=RATE_HZ, output="sos") for hz in CUTOFFS_HZ]
         self._state = np.zeros((2, channels, 2))
         self._low = butter(2, 80, "lowpass", fs=RATE_HZ, output="sos")
         self._mid = butter(1, (150, 1000), "bandpass", fs=RATE_HZ, output="sos")

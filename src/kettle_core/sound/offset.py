@@ -24,7 +24,7 @@ WINDOW_S = 2.0
 WINDOWS = 60
 NEAR_S = 0.05
 LOWEST_HZ, HIGHEST_HZ = 80.0, 12_000.0
-STANDS_OUT = 9.0
+STANDS_OUT = 7.5
 LEAST_S = 0.5
 SURE = 0.3
 
@@ -140,18 +140,19 @@ def _window_places(
     drift, offset = guess
     length_s = min(reference.size / rate_hz, other.size / rate_hz - offset)
     first_s = max(0.0, -offset)
-    count = int(np.clip((length_s - first_s) / (WINDOW_S / 2), 1, WINDOWS))
+    window_s = min(WINDOW_S, max((length_s - first_s) / 2, LEAST_S / 2))
+    count = int(np.clip((length_s - first_s) / (window_s / 2), 1, WINDOWS))
     found = []
-    for start_s in np.linspace(first_s, max(length_s - WINDOW_S, first_s), count):
+    for start_s in np.linspace(first_s, max(length_s - window_s, first_s), count):
         expected_s = offset + drift * start_s
         first = round((start_s + expected_s - NEAR_S) * rate_hz)
-        ours = _cut(reference, start_s, WINDOW_S, rate_hz)
-        theirs = _cut(other, first / rate_hz, WINDOW_S + 2 * NEAR_S, rate_hz)
+        ours = _cut(reference, start_s, window_s, rate_hz)
+        theirs = _cut(other, first / rate_hz, window_s + 2 * NEAR_S, rate_hz)
         lag_s, height = _best_lag(ours, theirs, rate_hz)
         if height >= STANDS_OUT:
             begun_s = round(start_s * rate_hz) / rate_hz
             # A window's lag is that of its middle.
-            middle_s = begun_s + WINDOW_S / 2
+            middle_s = begun_s + window_s / 2
             found.append((middle_s, first / rate_hz - begun_s + lag_s, height))
     return found
 

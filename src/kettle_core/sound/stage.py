@@ -1,4 +1,4 @@
-"""One step of a sound's chain: takes blocks of any size, gives the same samples whatever the size."""
+"""One step of a sound's chain: blocks of any size in, the same samples out whatever the size."""
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Sequence
@@ -103,18 +103,18 @@ class Chain:
     """Stages one after another, a stage themselves."""
 
     def __init__(self, stages: Sequence[Stage]) -> None:
-        self._stages = tuple(stages)
+        self.stages = tuple(stages)
 
     def process(self, block: Sound) -> Sound:
         """Take a block through all stages."""
-        for stage in self._stages:
+        for stage in self.stages:
             block = stage.process(block)
         return block
 
     def flush(self) -> Sound:
         """What all stages kept back."""
         kept: Sound | None = None
-        for stage in self._stages:
+        for stage in self.stages:
             if kept is None:
                 kept = stage.flush()
             else:

@@ -57,13 +57,14 @@ def between_samples(sound: NDArray[np.float32]) -> NDArray[np.float32]:
 def largest_between(sound: NDArray[np.float32]) -> float:
     """The largest value of `between_samples`, quicker for a long sound."""
     step = FFT_SAMPLES - TAPS + 1
-    short = -(sound.size - TAPS + 1) % step
+    count = sound.size - TAPS + 1
+    short = -count % step
     padded = np.pad(sound, (0, short))
     windows = np.lib.stride_tricks.sliding_window_view(padded, FFT_SAMPLES)[::step]
     spectrum = rfft(windows)
     largest = 0.0
     for phase in _SPECTRA:
-        values = irfft(spectrum * phase, FFT_SAMPLES)[:, :step]
+        values = irfft(spectrum * phase, FFT_SAMPLES)[:, :step].reshape(-1)[:count]
         largest = max(largest, float(values.max()), -float(values.min()))
     return largest
 

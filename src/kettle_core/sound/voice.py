@@ -1,6 +1,5 @@
 """Where somebody speaks, and how far the voice stands above the noise."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,11 +16,12 @@ BAND_EDGES_HZ = (150, 300, 500, 800, 1200, 1800, 2700, 4000, 6000)
 PIECE_FRAMES = 25
 PIECES = 6
 LEAST_DB = -85.0
-STANDS_OUT_DB = 6.0
+STANDS_OUT_DB = 6.5
 STAYS_DB = 3.5
 HANG_FRAMES = 12
+SETTLING_FRAMES = 2
 # Smoothed noise lies this much above the least value seen of it.
-LEAST_TO_MEAN_DB = 2.5
+LEAST_TO_MEAN_DB = 3.5
 
 
 class VoiceDetector:
@@ -62,16 +62,19 @@ class VoiceDetector:
     def _judge(self, level_db: FloatArray) -> bool:
         if self._smooth is None:
             self._smooth = level_db
-        self._smooth = 0.7 * self._smooth + 0.3 * level_db
-        self._least = np.minimum(self._least, self._smooth)
+        self._smooth = 0.6 * self._smooth + 0.4 * level_db
         self._frames += 1
+        if self._frames <= SETTLING_FRAMES:  # the first window is half empty
+            self._smooth = level_db
+            return False
+        self._least = np.minimum(self._least, self._smooth)
         floor = np.min([self._least, *self._pieces], axis=0)
         if self._frames % PIECE_FRAMES == 0:
             self._pieces = [*self._pieces, self._least][-PIECES:]
             self._least = self._smooth
         floor = np.maximum(floor + LEAST_TO_MEAN_DB, LEAST_DB)
         # The four bands that stand out most: a voice never fills all of them.
-        rise = np.sort(np.clip(level_db - floor, 0, 30))[-4:].mean()
+        rise = np.sort(np.clip(self._smooth - floor, 0, 30))[-4:].mean()
         if rise > (STAYS_DB if self._on else STANDS_OUT_DB):
             self._on, self._hang = True, HANG_FRAMES
         elif self._hang:
@@ -103,7 +106,7 @@ class VoiceAndNoise:
     voice_s: float
 
 
-def measure_voice_and_noise(sound: Sound, voice: NDArray[np.bool_]) -> VoiceAndNoise:
+def measure_voice_and_noise(energy: FloatArray, voice: NDArray[np.bool_]) -> VoiceAndNoise:
     """Voice and noise of a sound, given where the voice is.
 
     To compare a sound before and after a filter, use the same `voice` for both: it is found
@@ -111,44 +114,35 @@ def measure_voice_and_noise(sound: Sound, voice: NDArray[np.bool_]) -> VoiceAndN
 
     Parameters
     ----------
-    sound : (channels, N) float32 ndarray at 48 kHz
-    voice : (F,) truths of frames of 480 samples
+    energy : (F,) from `frame_energy`
+    voice : (F,) from `find_voice`
     """
-    energy = frame_energy(sound)[: voice.size]
-    voice = voice[: energy.size]
+    frames = min(energy.size, voice.size)
+    energy, voice = energy[:frames], voice[:frames]
     # What hangs over at the end of a word is neither.
     core = voice & np.roll(voice, -HANG_FRAMES)
     pauses = energy[~voice]
-    quiet = float(np.median(pauses)) if pauses.size >= 10 else float(
-        np.percentile(energy, 5) if energy.size else 0.0
-    )
+    if pauses.size >= 10:
+        quiet = float(np.median(pauses))
+    else:
+        quiet = float(np.percentile(energy, 5)) if energy.size else 0.0
     floor_dbfs = _dbfs(quiet)
     if not core.any():
         return VoiceAndNoise(floor_dbfs, SILENCE_DBFS, 0.0, 0.0)
     spoken = max(float(energy[core].mean()) - quiet, 0.0)
     voice_dbfs = _dbfs(spoken)
-    ratio = voice_dbfs - floor_dbfs
-    return VoiceAndNoise(floor_dbfs, voice_dbfs, ratio, float(voice.sum() / FRAMES_PER_S))
+    return VoiceAndNoise(
+        floor_dbfs, voice_dbfs, voice_dbfs - floor_dbfs, float(voice.sum() / FRAMES_PER_S)
+    )
 
 
 def frame_energy(sound: Sound) -> FloatArray:
     """Mean square of each frame of 480 samples over all channels; (N // 480,)."""
     frames = sound.shape[1] // FRAME_SAMPLES
     cut = sound[:, : frames * FRAME_SAMPLES].reshape(sound.shape[0], frames, FRAME_SAMPLES)
-    return np.asarray(np.einsum("cfs,cfs->f", cut, cut, dtype=np.float64) / max(
-        sound.shape[0] * FRAME_SAMPLES, 1
-    ))
+    sums = np.einsum("cfs,cfs->f", cut, cut, dtype=np.float64)
+    return np.asarray(sums / max(sound.shape[0] * FRAME_SAMPLES, 1))
 
 
 def _dbfs(energy: float) -> float:
     return float(max(SILENCE_DBFS, 10 * np.log10(max(energy, 1e-15))))
-
-
-def longest_voice(voice: Sequence[bool] | NDArray[np.bool_]) -> tuple[int, int]:
-    """First frame and length of the longest run of voice; (0, 0) without any."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], np.asarray(voice, np.int8), [0]])))
-    if edges.size == 0:
-        return 0, 0
-    lengths = edges[1::2] - edges[::2]
-    best = int(lengths.argmax())
-    return int(edges[2 * best]), int(lengths[best])
