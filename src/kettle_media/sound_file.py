@@ -140,6 +140,7 @@ class SoundFileWriter:
                 codec, rate=rate_hz, layout=self._layout, format="s32",
                 options={"bits_per_raw_sample": "24"},
             )  # fmt: skip
+            self._container.start_encoding()
 
     def write(self, block: Sound) -> None:
         """Add a block."""
