@@ -9,6 +9,7 @@ from kettle_cli import (
     bench,
     bench_compose,
     bench_live,
+    bench_sound,
     develop,
     media_commands,
     rig_commands,
@@ -91,11 +92,15 @@ def _add_developers_words(words: Any) -> None:
     measure.add_argument(
         "what",
         nargs="?",
-        choices=("live", "compose"),
-        help="live: pages watching all devices; compose: the composer, frame by frame",
+        choices=("live", "compose", "sound"),
+        help="live: pages watching all devices; compose: the composer; sound: the sound room",
     )
     measure.add_argument("--minutes", type=float, default=1.0, help="how long memory is watched")
-    benches = {"live": bench_live.bench_live, "compose": bench_compose.bench_compose}
+    benches = {
+        "live": bench_live.bench_live,
+        "compose": bench_compose.bench_compose,
+        "sound": bench_sound.bench_sound,
+    }
     measure.set_defaults(run=lambda o: benches.get(o.what, bench.bench)(o))
 
 

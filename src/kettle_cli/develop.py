@@ -120,12 +120,17 @@ def _need_packages() -> None:
 
 def need_chromium() -> None:
     """Install Debian's Chromium as root; otherwise say what to install."""
-    if Path(CHROMIUM).exists():
+    need_debian("chromium", Path(CHROMIUM))
+
+
+def need_debian(package: str, brings: Path) -> None:
+    """Install a package of Debian's as root if a file of it is missing; else say what to do."""
+    if brings.exists():
         return
     if os.geteuid() or not shutil.which("apt-get"):
-        raise KettleError("The browser tests need Chromium; install Debian's package chromium.")
+        raise KettleError(f"This needs {brings}; install Debian's package {package}.")
     _run("Updating Debian's package lists", ["apt-get", "update", "-qq"])
-    _run("Installing Chromium", ["apt-get", "install", "-y", "-qq", "chromium"])
+    _run(f"Installing {package}", ["apt-get", "install", "-y", "-qq", package])
 
 
 def _run(what: str, command: list[str]) -> None:

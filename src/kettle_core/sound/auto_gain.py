@@ -34,6 +34,8 @@ class AutoGain(FrameStage):
         If the target lies outside its limits.
     """
 
+    frame_samples = 2 * FRAME_SAMPLES
+
     def __init__(
         self,
         channels: int,
@@ -49,7 +51,7 @@ class AutoGain(FrameStage):
         super().__init__(channels)
         self._target_lufs = target_lufs
         self._range_db = range_db
-        self._step_db = speed_db_per_s * FRAME_SAMPLES / RATE_HZ
+        self._step_db = speed_db_per_s * self.frame_samples / RATE_HZ
         self._sections = k_weighting(RATE_HZ)
         self._state = np.zeros((2, channels, 2))
         self._detector = VoiceDetector()
@@ -61,13 +63,13 @@ class AutoGain(FrameStage):
         weighted, self._state = sosfilt(self._sections, frame, axis=1, zi=self._state)
         energy = float(np.sum(np.mean(weighted * weighted, axis=1)))
         before = self.gain_db
-        voice = bool(self._detector.process(frame)[0])
+        voice = bool(self._detector.process(frame).all())
         if voice and energy > 10 ** ((LEAST_LUFS + 0.691) / 10):
             self._heard += 1
-            share = 1 / min(self._heard, MEMORY_S * RATE_HZ / FRAME_SAMPLES)
+            share = 1 / min(self._heard, MEMORY_S * RATE_HZ / self.frame_samples)
             self._energy += share * (energy - self._energy)
             # A first half second is needed to know the voice.
-            if self._heard >= 50:
+            if self._heard >= 25:
                 self._move()
         gain = np.linspace(before, self.gain_db, frame.shape[1] + 1)[1:]
         if before == self.gain_db:

@@ -4,7 +4,7 @@ import numpy as np
 from scipy.ndimage import minimum_filter1d
 
 from kettle_core.sound.levels import Sound, db_to_ratio
-from kettle_core.sound.stage import FrameStage
+from kettle_core.sound.stage import FRAME_SAMPLES, FrameStage
 from kettle_core.sound.true_peak import LARGEST_RISE, TAPS, between_samples
 
 LOOKAHEAD_SAMPLES = 120
@@ -22,6 +22,8 @@ class Limiter(FrameStage):
     channels : int
     ceiling_dbtp : float, the true peak that is not passed (by 0.1 dB at most, measured ×16)
     """
+
+    frame_samples = 2 * FRAME_SAMPLES
 
     def __init__(self, channels: int, ceiling_dbtp: float = -1.0) -> None:
         super().__init__(channels)

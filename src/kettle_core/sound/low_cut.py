@@ -4,7 +4,7 @@ import numpy as np
 from scipy.signal import butter, sosfilt
 
 from kettle_core.sound.levels import Sound
-from kettle_core.sound.stage import RATE_HZ, FrameStage
+from kettle_core.sound.stage import FRAME_SAMPLES, RATE_HZ, FrameStage
 
 LOWEST_HZ = 30.0
 HIGHEST_HZ = 140.0
@@ -23,6 +23,8 @@ class LowCut(FrameStage):
     of it than any voice. The more there is too much, the higher the cutoff, from 30 to 140 Hz;
     it rises within 0.15 s and falls within 1.5 s.
     """
+
+    frame_samples = 2 * FRAME_SAMPLES
 
     def __init__(self, channels: int) -> None:
         super().__init__(channels)
@@ -44,14 +46,14 @@ class LowCut(FrameStage):
     def _frame(self, frame: Sound) -> Sound:
         low, self._low_state = sosfilt(self._low, frame, axis=1, zi=self._low_state)
         mid, self._mid_state = sosfilt(self._mid, frame, axis=1, zi=self._mid_state)
-        self._low_energy += 0.1 * (float(np.mean(low * low)) - self._low_energy)
-        self._mid_energy += 0.1 * (float(np.mean(mid * mid)) - self._mid_energy)
+        self._low_energy += 0.2 * (float(np.mean(low * low)) - self._low_energy)
+        self._mid_energy += 0.2 * (float(np.mean(mid * mid)) - self._mid_energy)
         too_much_db = VOICE_FALLS_DB + 10 * np.log10(
             (self._low_energy + 1e-9) / (self._mid_energy + 1e-9)
         )
         # 12 dB too much need the whole way.
         wanted = float(np.clip(too_much_db / 12, 0, 1)) if self._low_energy > 1e-8 else 0.0
-        step = 0.01 / (RISE_S if wanted > self._height else FALL_S)
+        step = self.frame_samples / RATE_HZ / (RISE_S if wanted > self._height else FALL_S)
         self._height += float(np.clip(wanted - self._height, -step, step))
         before, self._used = self._used, round(self._height * (STEPS - 1))
         out, state = sosfilt(self._sections[self._used], frame, axis=1, zi=self._state)
