@@ -2,6 +2,7 @@
 
 import threading
 from collections import deque
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +30,8 @@ class Meter:
         self._held_dbfs = SILENCE_DBFS
         self._held_left_s = 0.0
         self._watch = SoundWatch(HEARS[item.kind])
+        # Gets every block as well while a page looks at what the chain makes of it.
+        self.after: Callable[[NDArray[np.float32]], None] | None = None
 
     def take(self, block: NDArray[np.float32]) -> None:
         """Add a block; of an unwatched sound only the last second is measured."""
@@ -36,6 +39,8 @@ class Meter:
             self._new.append(block)
             del self._new[:-100]
             self._kept.append(block)
+        if after := self.after:
+            after(block)
 
     def read(self) -> dict[str, float]:
         """Levels in dBFS after the gain, their places on a strip; clips since it was opened."""

@@ -11,7 +11,9 @@ from kettle_core.devices import DeviceInfo
 from kettle_core.rig_data import mode_from_dict, mode_to_dict
 
 STATUS, LEVELS, PROGRAM, PICTURE = b"status", b"levels", b"program", b"picture/"
-TOPICS = (STATUS, LEVELS, PROGRAM, PICTURE)
+# The level of one sound after its chain, and the sound itself to listen to.
+AFTER, HEAR = b"after/", b"hear/"
+TOPICS = (STATUS, LEVELS, PROGRAM, PICTURE, AFTER, HEAR)
 
 
 def socket_folder(data_dir: Path) -> Path:

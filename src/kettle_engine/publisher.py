@@ -25,9 +25,10 @@ from kettle_core.picture import (
     turn_picture,
 )
 from kettle_core.rig import Input, Looks
-from kettle_engine.engine import Engine, Live
+from kettle_engine.after_meter import AfterMeter
+from kettle_engine.engine import RECORDING, Engine, Live
 from kettle_engine.priority import lower_priority
-from kettle_engine.protocol import LEVELS, PICTURE, PROGRAM, STATUS
+from kettle_engine.protocol import AFTER, HEAR, LEVELS, PICTURE, PROGRAM, STATUS
 from kettle_engine.scene_pictures import (
     SHOWN_WIDTH,
     THUMB_WIDTH,
@@ -63,6 +64,16 @@ IDENTIFY_S = 4.0
 GROUND_RGB = (231, 226, 214)
 
 
+def after_topic(input_id: str) -> bytes:
+    """The topic under which the level of a sound after its chain is published."""
+    return AFTER + input_id.encode()
+
+
+def hear_topic(input_id: str) -> bytes:
+    """The topic under which a sound after its chain is published to be heard."""
+    return HEAR + input_id.encode()
+
+
 def picture_topic(size: str, input_id: str) -> bytes:
     """The topic under which an input's live picture of a size is published."""
     return PICTURE + f"{size}/{input_id}".encode()
@@ -84,11 +95,13 @@ class Publisher:
         self._sent: dict[bytes, tuple[float, int]] = {}
         self._wanted: frozenset[str] | None = None
         self._scenes = ScenePictures(engine.library)
+        self._afters: dict[str, AfterMeter] = {}
         self.identify_until_s = 0.0
         self._jobs = {
             LEVELS: (LEVELS_EVERY_S, self._levels),
             PROGRAM: (PROGRAM_EVERY_S, self._program),
             STATUS: (STATUS_EVERY_S, self._status),
+            AFTER: (LEVELS_EVERY_S, self._after),
         }
         self._due_s = dict.fromkeys(self._jobs, 0.0)
         self._quit = threading.Event()
@@ -127,7 +140,7 @@ class Publisher:
         for topic, (every_s, work) in self._jobs.items():
             if now >= self._due_s[topic]:
                 self._due_s[topic] = max(self._due_s[topic] + every_s, now)
-                if self._watched.get(topic):
+                if self._watched.get(topic) or topic == AFTER:
                     self._do(work)
 
     def _read_subscriptions(self) -> None:
@@ -158,6 +171,24 @@ class Publisher:
 
     def _levels(self, live: Live) -> None:
         self._send(LEVELS, {name: meter.read() for name, meter in list(live.meters.items())})
+
+    def _after(self, live: Live) -> None:
+        """Levels after the chain, of what a page looks at; a take needs the time for itself."""
+        names = {t[len(AFTER) :].decode() for t in self._watched if t.startswith(AFTER)}
+        for name in self._afters.keys() - names:
+            del self._afters[name]
+            if name in live.meters:
+                live.meters[name].after = None
+        for name in names & live.meters.keys():
+            meter, after = live.meters[name], self._afters.get(name)
+            if after is None or after.input != meter.input or meter.after != after.take:
+                after = self._afters[name] = AfterMeter(meter.input)
+                meter.after = after.take
+            if self._engine.state != RECORDING:
+                self._send(AFTER + name.encode(), after.read())
+                if HEAR + name.encode() in self._watched:
+                    header = {"input": f"hear:{name}"}
+                    self._send(HEAR + name.encode(), header, after.heard())
 
     def _program(self, live: Live) -> None:
         self._send_scene(live, PROGRAM, live.rig.default_scene.id, "", SHOWN_WIDTH, 82)

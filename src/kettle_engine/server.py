@@ -14,6 +14,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+import soxr
 import zmq
 
 from kettle_core.errors import EngineError, KettleError
@@ -22,6 +24,10 @@ from kettle_core.hearing import measure_voice, propose_gain_db
 from kettle_core.reader import Reader
 from kettle_core.rig_data import VERSION, rig_from_dict, rig_to_dict
 from kettle_core.scene_data import read_scene
+from kettle_core.sound.background import measure_balance
+from kettle_core.sound.levels import Sound
+from kettle_core.sound.mixing import mix_sounds
+from kettle_core.sound.stage import RATE_HZ
 from kettle_core.sound.tone import placed
 from kettle_engine.client import EngineClient
 from kettle_engine.clock import WallClock
@@ -45,6 +51,7 @@ from kettle_media.take_folder import free_bytes
 from kettle_studio.driver import Studio
 
 TRIED_FOR_S = 2.0
+BALANCE_S = 12.0
 
 
 class Server:
@@ -79,6 +86,7 @@ class Server:
             "fault": self._fault,
             "identify": lambda _: self._publisher.identify(),
             "hear": self._hear,
+            "balance": self._balance,
             "propose_rig": self._propose_rig,
             "open_rig": self._open_rig,
             "try_scene": self._try_scene,
@@ -151,6 +159,29 @@ class Server:
         write_sound_file(folder / f"{name}-gain.flac", louder, rate_hz)
         heard_s = sound.shape[1] / rate_hz
         return {**vars(level), "seconds": heard_s, "proposed_gain_db": proposed_db}
+
+    def _balance(self, command: dict[str, Any]) -> dict[str, Any]:
+        """Set the last seconds of voices against those of backgrounds, as they go into a mix.
+
+        Voices and backgrounds are lists of [input, gain in dB].
+        """
+        mixed = [self._last_mix(command[side]) for side in ("voices", "backgrounds")]
+        length = min(sound.shape[1] for sound in mixed)
+        # What was heard last lies at the end of both.
+        voice, background = (sound[:, sound.shape[1] - length :] for sound in mixed)
+        return vars(measure_balance(voice, background))
+
+    def _last_mix(self, sends: list[list[Any]]) -> Sound:
+        sounds = []
+        for input_id, gain_db in sends:
+            meter = self._engine.meter(input_id)
+            came = placed(meter.last(BALANCE_S), meter.input.tone)
+            rate_hz = meter.input.mode.sample_rate_hz
+            if rate_hz != RATE_HZ:
+                came = soxr.resample(came.T, rate_hz, RATE_HZ).T
+            sounds.append((np.asarray(came, np.float32), float(gain_db)))
+        length = min((s.shape[1] for s, _ in sounds), default=0)
+        return mix_sounds([(s[:, s.shape[1] - length :], g) for s, g in sounds], length)
 
     def _propose_rig(self, command: dict[str, Any]) -> dict[str, Any]:
         return rig_to_dict(rig_of_devices(command["name"], self._drivers.list_devices()))

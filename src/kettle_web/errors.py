@@ -6,7 +6,7 @@ from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 
-from kettle_core.errors import EngineError, KettleError, RigError
+from kettle_core.errors import EngineError, KettleError, RigError, SoundError
 from kettle_web.uploads import MAX_REQUEST_BYTES, TOO_LARGE
 
 BACK_TO = {
@@ -18,6 +18,9 @@ BACK_TO = {
     "delete-scene": "scenes",
     "play-change": "scenes",
     "pick-colour": "scenes",
+    "save-sound": "sound",
+    "listen-sound": "sound",
+    "save-tracks": "sound-tracks",
 }
 
 
@@ -39,7 +42,7 @@ class TellErrorsMiddleware:
             return None
         status = 503 if isinstance(error, EngineError) else 400
         if wants_json(request):
-            field = error.field if isinstance(error, RigError) else ""
+            field = error.field if isinstance(error, RigError | SoundError) else ""
             return JsonResponse({"error": str(error), "field": field}, status=status)
         match = request.resolver_match
         if request.method == "POST" and match and "slug" in match.kwargs:

@@ -224,9 +224,9 @@ def _seconds(text: str) -> float:
 
 @require_safe
 def heard(request: HttpRequest, slug: str, input_id: str, which: str) -> FileResponse:
-    """What was heard of an input, as it came or with the proposed gain."""
+    """What was heard of an input, as it came, with the gain, or before and after its chain."""
     rig, item = _rig_and_input(slug, input_id)
     path = input_selectors.heard_path(rig, item, which)
-    if which not in ("raw", "gain") or not path.is_file():
+    if which not in ("raw", "gain", "before", "after") or not path.is_file():
         raise Http404("Nothing was heard yet.")
     return FileResponse(path.open("rb"), content_type="audio/flac")

@@ -19,8 +19,8 @@ from kettle_core.errors import KettleError
 from kettle_core.scene_data import scene_to_dict
 from kettle_engine.client import NOT_RUNNING
 from kettle_engine.engine import COUNTDOWN, FINISHING, IDLE, RECORDING
-from kettle_engine.protocol import LEVELS, PICTURE, PROGRAM, STATUS, live_address
-from kettle_engine.publisher import SCENE_SIZES, SIZES, picture_topic
+from kettle_engine.protocol import AFTER, HEAR, LEVELS, PICTURE, PROGRAM, STATUS, live_address
+from kettle_engine.publisher import SCENE_SIZES, SIZES, after_topic, hear_topic, picture_topic
 from kettle_web import services, table_changes
 from kettle_web.models import Rig
 
@@ -29,7 +29,7 @@ SILENT_AFTER_S = 1.5
 LOOK_EVERY_S = 0.3
 SPARES_EVERY_S = 2.0
 QUEUED = 24
-MOST_PICTURES = 64
+MOST_PICTURES, MOST_AFTER = 64, 2
 ELSEWHERE = (
     "The rig “{name}” was opened on another page, so its inputs are live now and not these. "
     "Reload this page to see these again."
@@ -95,7 +95,9 @@ class Hub:
 class LiveConsumer(AsyncWebsocketConsumer):
     """Sends JSON for status and levels; a picture as a name, a zero byte and a JPEG.
 
-    The page says which pictures it shows: {"look": {"small": [ids], "rest": [ids], …}}.
+    The page says which pictures it shows: {"look": {"small": [ids], "rest": [ids], …}},
+    and under "after" which sounds it shows after their chain, under
+    "hear" the one it plays.
     """
 
     hub: ClassVar[Hub] = Hub()
@@ -135,9 +137,11 @@ class LiveConsumer(AsyncWebsocketConsumer):
                 for size in (*SIZES, *SCENE_SIZES)
                 for name in list(look.get(size, []))[:MOST_PICTURES]
             }
+            topics |= {after_topic(str(name)) for name in list(look.get("after", []))[:MOST_AFTER]}
+            topics |= {hear_topic(str(name)) for name in list(look.get("hear", []))[:1]}
         except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
             return
-        shown = {t for t in self._topics if t.startswith(PICTURE)}
+        shown = {t for t in self._topics if t.startswith((PICTURE, AFTER, HEAR))}
         self._topics = (self._topics - shown) | topics
         self.hub.ask(self, topics - shown)
         self.hub.forget(shown - topics)
@@ -171,6 +175,7 @@ class LiveConsumer(AsyncWebsocketConsumer):
                 await self.send(bytes_data=name.encode() + b"\0" + body)
             else:
                 kind = "levels" if topic == LEVELS else "status"
+                kind = "after" if topic.startswith(AFTER) else kind
                 values = json.loads(header)
                 if values.get("rig", self._slug) not in ("", self._slug):
                     values["message"] = ELSEWHERE.format(name=values["rig_name"])

@@ -13,6 +13,7 @@ from kettle_core.rig import Input
 from kettle_core.rig import Rig as RigValues
 from kettle_core.scene import Scene
 from kettle_core.sound.levels import STRIP_TICKS_DBFS, VOICE_BAND_DBFS, strip_position
+from kettle_core.sound_changes import sounds_of
 from kettle_engine.publisher import machine_status
 from kettle_web.models import Rig, Take
 
@@ -176,6 +177,7 @@ def path_steps(rig: Rig) -> list[dict[str, str]]:
     steps = (
         ("Inputs", "patch-sheet", inputs),
         ("Scenes", "scenes", scenes),
+        ("Sound", "sound", _sound_step(rig.values)),
         ("Record", "record", record),
         ("Takes", "takes", takes),
     )
@@ -183,6 +185,16 @@ def path_steps(rig: Rig) -> list[dict[str, str]]:
         {"name": name, "address": reverse(url, args=[rig.slug]), "state": state, "words": words}
         for name, url, (state, words) in steps
     ]
+
+
+def _sound_step(values: RigValues) -> tuple[str, str]:
+    """Whether every recorded sound goes somewhere, and a voice was looked after."""
+    sent = {s.input_id for t in values.sound_tracks for s in t.sends}
+    sounds = [i for i in sounds_of(values) if i.recorded]
+    nowhere = [i.name for i in sounds if i.id not in sent]
+    if nowhere:
+        return "look", f"{' and '.join(nowhere)} on no sound track"
+    return ("ready", "ready") if sounds else ("new", "no sound yet")
 
 
 def machine() -> dict[str, Any]:

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from kettle_web import input_views, rig_views, scene_views, studio_views, views
+from kettle_web import input_views, rig_views, scene_views, sound_views, studio_views, views
 
 urlpatterns = [
     path("", views.start, name="start"),
@@ -42,6 +42,17 @@ urlpatterns = [
     ),
     path("rigs/<slug:slug>/scenes/at/<slug:scene_id>/play/", scene_views.play, name="play-change"),
     path("rigs/<slug:slug>/scenes/at/<slug:scene_id>/pick/", scene_views.pick, name="pick-colour"),
+    path("rigs/<slug:slug>/sound/", sound_views.sound, name="sound"),
+    path("rigs/<slug:slug>/sound/tracks/", sound_views.tracks, name="sound-tracks"),
+    path("rigs/<slug:slug>/sound/tracks/save/", sound_views.save_tracks, name="save-tracks"),
+    path("rigs/<slug:slug>/sound/balance/", sound_views.balance, name="sound-balance"),
+    path("rigs/<slug:slug>/sound/at/<slug:input_id>/", sound_views.page, name="sound-of"),
+    path("rigs/<slug:slug>/sound/at/<slug:input_id>/save/", sound_views.save, name="save-sound"),
+    path(
+        "rigs/<slug:slug>/sound/at/<slug:input_id>/listen/",
+        sound_views.listen,
+        name="listen-sound",
+    ),
     path("studio/", studio_views.studio, name="studio"),
     path("studio/fault/", studio_views.fault, name="studio-fault"),
     path("studio/switch/", studio_views.switch, name="studio-switch"),

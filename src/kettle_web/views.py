@@ -16,6 +16,7 @@ from kettle_web.forms import CrosspointForm, FormatForm, RecordForm, RigForm
 from kettle_web.media import DOWNLOADS, serve_file, take_files
 from kettle_web.models import Rig, Take
 from kettle_web.scene_views import scene_address
+from kettle_web.sound_selectors import sound_address
 
 
 @require_safe
@@ -120,6 +121,8 @@ def undo(request: HttpRequest, slug: str) -> HttpResponse:
     input_id = request.POST.get("input", "")
     if input_id in [i.id for i in rig.values.inputs]:
         return redirect("input", slug, input_id)
+    if sound := request.POST.get("sound", ""):
+        return redirect(sound_address(slug, sound))
     scene_id = request.POST.get("scene", "")
     if scene_id:
         return redirect(scene_address(slug, scene_id, request.POST.getlist("layer")))

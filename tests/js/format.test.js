@@ -2,7 +2,9 @@ import assert from "node:assert/strict";
 import test from "node:test";
 import {
   dbfs,
+  decibels,
   elapsed,
+  lufs,
   megabytes,
   timeLeft,
 } from "../../src/kettle_web/static/kettle/js/lib/format.js";
@@ -21,6 +23,10 @@ test("sizes and levels carry their units", () => {
   assert.equal(megabytes(83_300_000_000), "83.3 GB");
   assert.equal(dbfs(-18.25), "−18.3 dBFS");
   assert.equal(dbfs(-120), "−∞ dBFS");
+  assert.equal(decibels(-7.5), "−7.5 dB");
+  assert.equal(decibels(12), "+12.0 dB");
+  assert.equal(lufs(-23.04), "−23.0 LUFS");
+  assert.equal(lufs(-120), "−∞ LUFS");
 });
 
 test("time left is in words and may be unknown", () => {
@@ -31,9 +37,9 @@ test("time left is in words and may be unknown", () => {
 
 test("a picture comes with its name", () => {
   const bytes = new Uint8Array([112, 49, 0, 255, 216]);
-  const { name, jpeg } = pictureOf(bytes.buffer);
+  const { name, data } = pictureOf(bytes.buffer);
   assert.equal(name, "p1");
-  assert.deepEqual([...jpeg], [255, 216]);
+  assert.deepEqual([...data], [255, 216]);
   assert.throws(() => pictureOf(new Uint8Array([0, 1]).buffer), /without a name/);
 });
 

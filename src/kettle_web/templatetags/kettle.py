@@ -70,6 +70,12 @@ def signed(value: float, digits: int) -> str:
 
 
 @register.filter
+def minus(value: float, digits: int) -> str:
+    """A number with a true minus sign where it is below 0."""
+    return f"{value:.{digits}f}".replace("-", "−")
+
+
+@register.filter
 def rig_line(values: Rig) -> str:
     """A rig in one line."""
     tracks = sum(1 for i in values.inputs if i.has_track)

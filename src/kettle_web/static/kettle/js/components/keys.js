@@ -8,14 +8,9 @@ function listOfKeys() {
   const rows = [["?", "This list"]];
   for (const found of document.querySelectorAll("[data-key]")) {
     const key = /** @type {HTMLElement} */ (found).dataset.key?.toUpperCase() ?? "";
-    const words = [...found.childNodes].filter((node) => node.nodeType === Node.TEXT_NODE);
-    rows.push([
-      key,
-      words
-        .map((node) => node.textContent)
-        .join("")
-        .trim(),
-    ]);
+    const words = /** @type {HTMLElement} */ ((found.closest("label") ?? found).cloneNode(true));
+    for (const cap of words.querySelectorAll("kbd")) cap.remove();
+    rows.push([key, words.textContent?.replace(/\s+/g, " ").trim() ?? ""]);
   }
   for (const [key, words] of rows) {
     const term = document.createElement("dt");
@@ -43,7 +38,12 @@ export function mount() {
     (event) => {
       if (event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
       const target = /** @type {HTMLElement} */ (event.target);
-      if (target.matches("input:not([type=hidden]), select, textarea") && event.key !== "Escape") {
+      if (
+        target.matches(
+          "input:not([type=hidden], [type=checkbox], [type=radio]), select, textarea",
+        ) &&
+        event.key !== "Escape"
+      ) {
         // Letters that are no numbers still reach the keys of the page from a number field.
         if (target.getAttribute("type") !== "number" || /[-+.,\d]/.test(event.key)) return;
       }

@@ -5,7 +5,7 @@ const LOST =
 
 /**
  * Keeps one WebSocket open while the page is seen and passes on what comes as events on `root`:
- * `live:status`, `live:levels` and `live:picture`; it is told `live:look` and `live:try`.
+ * `live:status`, `live:levels`, `live:after`, `live:sound` and `live:picture`; it is told `live:look` and `live:try`.
  * @param {HTMLElement} root carries data-live (the rig) and data-want, the end of the query
  */
 export function mount(root) {
@@ -34,7 +34,8 @@ export function mount(root) {
     });
     socket.addEventListener("message", (event) => {
       if (typeof event.data !== "string") {
-        tell("live:picture", pictureOf(event.data));
+        const found = pictureOf(event.data);
+        tell(found.name.startsWith("hear:") ? "live:sound" : "live:picture", found);
         return;
       }
       const message = JSON.parse(event.data);

@@ -42,13 +42,13 @@ export function mount(live) {
     look();
   };
 
-  /** @param {string} name @param {Uint8Array<ArrayBuffer>} jpeg */
-  const draw = async (name, jpeg) => {
+  /** @param {string} name @param {Uint8Array<ArrayBuffer>} data */
+  const draw = async (name, data) => {
     const canvas = /** @type {HTMLCanvasElement | null} */ (
       document.querySelector(`canvas[data-picture="${CSS.escape(name)}"]`)
     );
     if (!canvas) return;
-    const picture = await createImageBitmap(new Blob([jpeg], { type: "image/jpeg" }));
+    const picture = await createImageBitmap(new Blob([data], { type: "image/jpeg" }));
     if (canvas.width !== picture.width || canvas.height !== picture.height) {
       canvas.width = picture.width;
       canvas.height = picture.height;
@@ -61,13 +61,13 @@ export function mount(live) {
   live.addEventListener(
     "live:picture",
     async (event) => {
-      const { name, jpeg } = /** @type {CustomEvent} */ (event).detail;
+      const { name, data } = /** @type {CustomEvent} */ (event).detail;
       // One at a time each; of those that come meanwhile the newest is drawn after it.
       const busy = newest.has(name);
-      newest.set(name, jpeg);
+      newest.set(name, data);
       if (busy) return;
       try {
-        for (let next = jpeg; next; next = newest.get(name)) {
+        for (let next = data; next; next = newest.get(name)) {
           newest.set(name, null);
           await draw(name, next);
         }

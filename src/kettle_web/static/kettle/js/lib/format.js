@@ -20,6 +20,17 @@ export function dbfs(level) {
   return `${level.toFixed(1).replace("-", "−")} dBFS`;
 }
 
+/** @param {number} gain a gain or ratio in dB @returns {string} with its sign */
+export function decibels(gain) {
+  return `${gain < 0 ? "−" : "+"}${Math.abs(gain).toFixed(1)} dB`;
+}
+
+/** @param {number} level loudness in LUFS @returns {string} */
+export function lufs(level) {
+  if (level <= -100) return "−∞ LUFS";
+  return `${level.toFixed(1).replace("-", "−")} LUFS`;
+}
+
 /** @param {number | null} seconds @returns {string} */
 export function timeLeft(seconds) {
   if (seconds === null) return "";

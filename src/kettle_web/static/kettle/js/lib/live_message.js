@@ -1,14 +1,14 @@
-/** What comes over the live WebSocket: JSON, or a name, a zero byte and a JPEG. */
+/** What comes over the live WebSocket: JSON, or a name, a zero byte and its bytes: a JPEG, or sound. */
 
 /**
  * @param {ArrayBuffer} buffer
- * @returns {{name: string, jpeg: Uint8Array<ArrayBuffer>}}
+ * @returns {{name: string, data: Uint8Array<ArrayBuffer>}}
  */
 export function pictureOf(buffer) {
   const bytes = new Uint8Array(buffer);
   const end = bytes.indexOf(0);
   if (end < 1) throw new Error("A live picture came without a name.");
-  return { name: new TextDecoder().decode(bytes.subarray(0, end)), jpeg: bytes.subarray(end + 1) };
+  return { name: new TextDecoder().decode(bytes.subarray(0, end)), data: bytes.subarray(end + 1) };
 }
 
 /**

@@ -1,0 +1,33 @@
+import { mount as mountAfter } from "../components/after_strip.js";
+import { mount as mountBalance } from "../components/balance.js";
+import { mount as mountEarTest } from "../components/ear_test.js";
+import { mount as mountKeys } from "../components/keys.js";
+import { mount as mountStrips } from "../components/level_strips.js";
+import { mount as mountListening } from "../components/listening.js";
+import { mount as mountLive } from "../components/live.js";
+import { mount as mountMachine } from "../components/machine.js";
+import { mount as mountMonitor } from "../components/monitor.js";
+import { mount as mountSaving } from "../components/saving_forms.js";
+
+const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
+mountKeys();
+mountSaving();
+mountMachine(live);
+mountStrips(live);
+mountLive(live);
+mountAfter(live);
+mountMonitor(live, /** @type {HTMLInputElement} */ (document.querySelector("[data-monitor]")));
+mountBalance(/** @type {HTMLElement} */ (document.querySelector("[data-balance]")));
+
+/** @type {{destroy: () => void}[]} */
+let parts = [];
+const mountParts = () => {
+  for (const part of parts) part.destroy();
+  const listen = document.querySelector("[data-listen]");
+  const ears = document.querySelector("[data-ear-test]");
+  parts = [];
+  if (listen) parts.push(mountListening(/** @type {HTMLFormElement} */ (listen)));
+  if (ears) parts.push(mountEarTest(/** @type {HTMLElement} */ (ears)));
+};
+document.addEventListener("parts:swapped", mountParts);
+mountParts();

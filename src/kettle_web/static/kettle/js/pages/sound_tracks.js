@@ -1,0 +1,13 @@
+import { mount as mountKeys } from "../components/keys.js";
+import { mount as mountLive } from "../components/live.js";
+import { mount as mountMachine } from "../components/machine.js";
+import { mount as mountSaving } from "../components/saving_forms.js";
+
+const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
+mountKeys();
+mountSaving();
+mountMachine(live);
+mountLive(live);
+const pick = /** @type {HTMLSelectElement | null} */ (document.querySelector("#mix-scene"));
+pick?.addEventListener("change", () => pick.form?.submit());
+for (const button of pick?.form?.querySelectorAll("button") ?? []) button.hidden = true;
