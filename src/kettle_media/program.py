@@ -163,9 +163,7 @@ def render_program(
     stretches = plan_stretches(rig, (), duration_ns)
     source = _Source(folder, info, sync, {x.input_id for x in scene.layers})
     frames = _composed_frames(composer, stretches, source, pictures, rig.format.fps, total)
-    tracks_to = folder.sounds_path
-    tracks_to.mkdir(exist_ok=True)
-    mix = TakeSound(folder, info, sync, scene.sounds, tracks_to)
+    mix = TakeSound(folder, info, sync, scene.sounds)
     try:
         _encode(part, frames, mix, rig.format, total, on_progress)
         part.replace(target)

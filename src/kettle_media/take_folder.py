@@ -14,6 +14,7 @@ from kettle_core.devices import Mode
 from kettle_core.errors import TakeError
 from kettle_core.rig import Rig
 from kettle_core.rig_data import rig_from_dict
+from kettle_core.sound.routing import SoundTrack
 
 FORMAT_NAME = "vast-kettle-take"
 SCHEMA_PATH = Path(__file__).parent / "schemas" / "take.schema.json"
@@ -67,6 +68,10 @@ class TakeFolder:
     def sounds_path(self) -> Path:
         """The sound tracks of the rig, cleaned and mixed, by their ids."""
         return self.path / "sounds"
+
+    def sound_path(self, track: SoundTrack) -> Path:
+        """The file of a sound track of the rig."""
+        return self.sounds_path / f"{track.id}.flac"
 
     @property
     def stills_path(self) -> Path:

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -68,7 +67,6 @@ class TakeSound:
         info: TakeInfo,
         sync: TakeSync,
         heard: Sequence[SceneSound],
-        tracks_to: Path | None = None,
     ) -> None:
         rig = take_rig(info)
         captured = {t["name"]: t for t in info.tracks if t["name"] in sync.captured_ns}
@@ -78,7 +76,7 @@ class TakeSound:
             replace(t, sends=tuple(s for s in t.sends if s.input_id in captured))
             for t in rig.sound_tracks
         ]
-        self._tracks = [t for t in tracks if t.sends] if tracks_to else []
+        self._tracks = [t for t in tracks if t.sends]
         used = self._gains_db.keys() | {s.input_id for t in self._tracks for s in t.sends}
         self._items = {i.id: i for i in sounds if i.id in used}
         self._sounds = {
@@ -91,10 +89,11 @@ class TakeSound:
         }
         self._limiter = Limiter(2, CEILING_DBTP)
         self._straight = np.zeros((2, 0), np.float32)
+        folder.sounds_path.mkdir(exist_ok=True)
+        dither = np.random.default_rng(0)
         self._writers = {
-            t.id: SoundFileWriter(tracks_to / f"{t.id}.flac", t.channels, MASTER_HZ)
+            t.id: SoundFileWriter(folder.sound_path(t), t.channels, MASTER_HZ, dither)
             for t in self._tracks
-            if tracks_to
         }
 
     def read(self, samples: int) -> Sound:

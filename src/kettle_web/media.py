@@ -11,12 +11,12 @@ from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpRespons
 from django.urls import reverse
 
 from kettle_core.errors import TakeError
-from kettle_media.take_folder import TakeFolder, is_picture
+from kettle_media.take_folder import TakeFolder, TakeInfo, is_picture, take_rig
 from kettle_web.models import Take
 from kettle_web.selectors import KIND_WORDS
 
 CHUNK_BYTES = 1 << 18
-DOWNLOADS = ("track", "times", "copy", "download")
+DOWNLOADS = ("track", "times", "copy", "download", "sound-copy")
 RANGE = re.compile(r"bytes=(\d*)-(\d*)")
 mimetypes.add_type("video/x-matroska", ".mkv")
 mimetypes.add_type("audio/flac", ".flac")
@@ -24,7 +24,10 @@ mimetypes.add_type("audio/flac", ".flac")
 
 @dataclass(frozen=True)
 class TakeFiles:
-    """Addresses of a track's files; `play` is empty until the playable copy is there."""
+    """Addresses of a track's files; `play` and `copy` are empty until the file is there.
+
+    A sound track, which is made when the program is composed, has neither `track` nor `times`.
+    """
 
     name: str
     title: str
@@ -32,6 +35,7 @@ class TakeFiles:
     is_picture: bool
     play: str
     play_name: str
+    copy: str
     track: str
     times: str
     size_bytes: int
@@ -59,10 +63,28 @@ def take_files(take: Take) -> list[TakeFiles]:
                 is_picture(track),
                 address("play") if playable.exists() else "",
                 playable.suffix[1:].upper(),
+                address("copy") if playable.exists() else "",
                 address("track") if path.exists() else "",
                 address("times"),
                 path.stat().st_size if path.exists() else 0,
             )
+        )
+    return found + _sound_tracks(take, folder, info)
+
+
+def _sound_tracks(take: Take, folder: TakeFolder, info: TakeInfo) -> list[TakeFiles]:
+    found = []
+    for track in take_rig(info).sound_tracks:
+        path = folder.sound_path(track)
+        if not path.is_file():
+            continue
+        play, copy = (
+            reverse("take-file", args=[take.pk, kind, track.id]) for kind in ("sound", "sound-copy")
+        )
+        words = f"sound track, cleaned, {'mono' if track.channels == 1 else 'stereo'}"
+        size = path.stat().st_size
+        found.append(
+            TakeFiles(track.id, track.name, words, False, play, "FLAC", copy, "", "", size)
         )
     return found
 
@@ -74,7 +96,11 @@ def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
     if kind == "poster":
         return folder.path / "poster.jpg"
     try:
-        track = next(t for t in folder.read_info().tracks if t["name"] == name)
+        info = folder.read_info()
+        if kind in ("sound", "sound-copy"):
+            tracks = take_rig(info).sound_tracks
+            return folder.sound_path(next(t for t in tracks if t.id == name))
+        track = next(t for t in info.tracks if t["name"] == name)
     except (TakeError, StopIteration) as error:
         raise Http404(f"The take has no track {name}.") from error
     paths = {

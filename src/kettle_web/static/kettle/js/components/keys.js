@@ -7,6 +7,7 @@ function listOfKeys() {
   const list = document.createElement("dl");
   const rows = [["?", "This list"]];
   for (const found of document.querySelectorAll("[data-key]")) {
+    if (found.closest("[hidden]")) continue;
     const key = /** @type {HTMLElement} */ (found).dataset.key?.toUpperCase() ?? "";
     const words = /** @type {HTMLElement} */ ((found.closest("label") ?? found).cloneNode(true));
     for (const cap of words.querySelectorAll("kbd")) cap.remove();
