@@ -19,15 +19,15 @@ mountAfter(live);
 mountMonitor(live, /** @type {HTMLInputElement} */ (document.querySelector("[data-monitor]")));
 mountBalance(/** @type {HTMLElement} */ (document.querySelector("[data-balance]")));
 
-/** @type {{destroy: () => void}[]} */
-let parts = [];
-const mountParts = () => {
-  for (const part of parts) part.destroy();
-  const listen = document.querySelector("[data-listen]");
-  const ears = document.querySelector("[data-ear-test]");
-  parts = [];
-  if (listen) parts.push(mountListening(/** @type {HTMLFormElement} */ (listen)));
-  if (ears) parts.push(mountEarTest(/** @type {HTMLElement} */ (ears)));
+// It is kept when parts are exchanged: changing a step does not end the listening.
+mountListening(/** @type {HTMLFormElement} */ (document.querySelector("[data-listen]")));
+
+/** @type {{destroy: () => void} | null} */
+let ears = null;
+const mountEars = () => {
+  ears?.destroy();
+  const found = document.querySelector("[data-ear-test]");
+  ears = found && mountEarTest(/** @type {HTMLElement} */ (found));
 };
-document.addEventListener("parts:swapped", mountParts);
-mountParts();
+document.addEventListener("parts:swapped", mountEars);
+mountEars();
