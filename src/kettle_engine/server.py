@@ -27,6 +27,7 @@ from kettle_core.scene_data import read_scene
 from kettle_core.sound.background import measure_balance
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.mixing import mix_sounds
+from kettle_core.sound.shared import find_shared_voice
 from kettle_core.sound.stage import RATE_HZ
 from kettle_core.sound.tone import placed
 from kettle_engine.client import EngineClient
@@ -87,6 +88,7 @@ class Server:
             "identify": lambda _: self._publisher.identify(),
             "hear": self._hear,
             "balance": self._balance,
+            "shared": self._shared,
             "propose_rig": self._propose_rig,
             "open_rig": self._open_rig,
             "try_scene": self._try_scene,
@@ -170,6 +172,16 @@ class Server:
         # What was heard last lies at the end of both.
         voice, background = (sound[:, sound.shape[1] - length :] for sound in mixed)
         return vars(measure_balance(voice, background))
+
+    def _shared(self, command: dict[str, Any]) -> list[dict[str, Any]]:
+        """Which others of some inputs have the voice of one in them, from the last seconds."""
+        voice = self._last_mix([[command["input"], 0.0]])
+        found = []
+        for other in command["others"]:
+            shared = find_shared_voice(voice, self._last_mix([[other, 0.0]]))
+            if shared:
+                found.append({"input": other, **vars(shared)})
+        return found
 
     def _last_mix(self, sends: list[list[Any]]) -> Sound:
         sounds = []

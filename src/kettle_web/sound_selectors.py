@@ -98,6 +98,7 @@ def compared(rig: Rig, item: Input) -> dict[str, Any] | None:
         "proposal": figures["proposal"],
         "is_taken": _is_taken(figures["proposal"], item),
         "voice_s": before["voice_s"],
+        "shared": _shared_words(rig.values, found.get("shared", [])),
         "clipped": before["clipped_samples"],
         "voice_frames": figures["voice_frames"],
         "history": [line(side["history"], HISTORY_LUFS) for side in (before, after)],
@@ -148,6 +149,23 @@ def balance_sides(values: RigValues, scene: Scene) -> dict[str, list[list[Any]]]
             side = "voices" if item.kind in VOICE_KINDS else "backgrounds"
             sides[side].append([item.id, sound.gain_db])
     return sides
+
+
+def other_voices(values: RigValues, item: Input) -> list[str]:
+    """The other voices that a sound is mixed with in the default scene; none where it is not."""
+    voices = [name for name, _ in balance_sides(values, values.default_scene)["voices"]]
+    return [name for name in voices if name != item.id] if item.id in voices else []
+
+
+def _shared_words(values: RigValues, shared: list[dict[str, Any]]) -> list[str]:
+    """What is said of inputs that have the same voice in them."""
+    names = {i.id: i.name for i in values.inputs}
+    return [
+        f"{names[s['input']]} hears the same voice, {abs(s['lag_ms']):.1f} ms "
+        f"{'later' if s['lag_ms'] > 0 else 'earlier'}: both in one mix sound hollow."
+        for s in shared
+        if s["input"] in names
+    ]
 
 
 def ducking_drawing(ducking: Ducking, voice_frames: Sequence[Sequence[int]]) -> dict[str, Any]:

@@ -106,6 +106,8 @@ def listen(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     found = services.engine().ask(
         "hear", input=item.id, name=heard_name(rig, item), seconds=LISTEN_S
     )
+    others = sound_selectors.other_voices(rig.values, item)
+    found["shared"] = services.engine().ask("shared", input=item.id, others=others)
     path = heard_path(rig, item, "json")
     path.write_text(json.dumps({**found, "at": time.time(), "compared": None}))
     _compare_again(rig, item)

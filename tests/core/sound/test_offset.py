@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 
 from kettle_core.errors import SoundError
 from kettle_core.sound.offset import find_offset
-from kettle_studio.sounds import lesson_sounds
+from kettle_core.sound.shared import find_shared_voice
+from kettle_studio.sounds import far_sound, headset_sound, lesson_sounds
 from tests.core.sound.signals import RATE_HZ, noise
 
 SECONDS = 50
@@ -46,6 +47,16 @@ class Offsets(unittest.TestCase):
         self.assertIsNone(find_offset(voice * 0, voice * 0, RATE_HZ))
         with self.assertRaisesRegex(SoundError, "at least 0.5 s"):
             find_offset(voice[:100], music, RATE_HZ)
+
+    def test_one_voice_in_two_inputs_is_told_with_its_lag(self):
+        near, far = headset_sound()[:, : 8 * RATE_HZ], far_sound(3, 1, 0.5, 4000)[:, : 8 * RATE_HZ]
+        far = far + noise(1, 8, 0.002)
+        shared = find_shared_voice(near, far)
+        self.assertAlmostEqual(shared.lag_ms, 4.2, delta=0.3)
+        self.assertLess(shared.level_db, 0)
+        music = lesson_sounds().music[:, : 8 * RATE_HZ]
+        for other in (music, np.roll(far, RATE_HZ // 5, axis=1), far * 0.001, far[:, :100]):
+            self.assertIsNone(find_shared_voice(near, other))
 
     def test_a_second_is_enough_for_an_offset(self):
         voice = lesson_sounds().voice[3 * RATE_HZ :]
