@@ -92,9 +92,9 @@ def with_send(rig: Rig, track_id: str, input_id: str) -> Rig:
 
 def with_mix_gain(rig: Rig, scene_id: str, input_id: str, gain_db: float) -> Rig:
     """The rig with a sound's level in the mix of a scene; it is heard there. Raises RigError."""
-    scene, item = rig.scene(scene_id), _sound(rig, input_id)
-    others = tuple(s for s in scene.sounds if s.input_id != item.id)
-    before = next((s for s in scene.sounds if s.input_id == item.id), SceneSound(item.id, 0.0))
+    scene, name = rig.scene(scene_id), _sound(rig, input_id).id
+    others = tuple(s for s in scene.sounds if s.input_id != name)
+    before = next((s for s in scene.sounds if s.input_id == name), SceneSound(name, 0.0))
     sounds = (*others, replace(before, gain_db=gain_db, heard=True))
     order = [i.id for i in rig.inputs]
     changed = replace(scene, sounds=tuple(sorted(sounds, key=lambda s: order.index(s.input_id))))
