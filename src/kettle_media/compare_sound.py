@@ -60,7 +60,7 @@ def compare_sound(raw: Path, tone: Tone, before_to: Path, after_to: Path) -> dic
     found: dict[str, Any] = {
         "seconds": came.shape[1] / RATE_HZ,
         "bands_hz": [round(float(x), 1) for x in _band_edges()[:-1]],
-        "hum": {"frequency_hz": hum.frequency_hz, "level_dbfs": hum.level_dbfs} if hum else None,
+        "hum": {"frequency_hz": hum.frequency_hz, "sure": hum.sure} if hum else None,
         "proposal": {"tone": asdict(proposal.tone), "reasons": proposal.reasons}
         if proposal
         else None,

@@ -17,7 +17,8 @@ class MasterSound:
     """Resamples a track by its drift and shifts it by its offset while it is read.
 
     `captured_ns` is the master time of the first sample since the take's start. After the
-    track's end `read` gives silence.
+    track's end `read` gives silence. It is placed to the sample; the rest, up to half a sample, is
+    in `late_samples`.
     """
 
     def __init__(
@@ -27,7 +28,9 @@ class MasterSound:
         self._channels = channels
         rate_hz = sample_rate_hz * (1 + drift_ppm * 1e-6)
         self._stream = soxr.ResampleStream(rate_hz, MASTER_HZ, channels, dtype="float32")
-        start = round(captured_ns * MASTER_HZ / NS_PER_S)
+        exact = captured_ns * MASTER_HZ / NS_PER_S
+        start = round(exact)
+        self.late_samples = exact - start
         self._pending = shift_sound(np.zeros((channels, 0), np.float32), max(start, 0))
         self._leave_out = max(-start, 0)
         self._ended = False

@@ -13,10 +13,11 @@ from kettle_core.sound.background import Ducker
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.limiter import Limiter
 from kettle_core.sound.mixing import mix_sounds
-from kettle_core.sound.shaping import with_gain
+from kettle_core.sound.shaping import Delay, with_gain
+from kettle_core.sound.stage import Chain
 from kettle_core.sound.tone import CEILING_DBTP, panned_as, tone_chain
 from kettle_media.align import TakeSync, master_sound
-from kettle_media.master_sound import MASTER_HZ
+from kettle_media.master_sound import MASTER_HZ, MasterSound
 from kettle_media.sound_file import SoundFileWriter
 from kettle_media.suppressors import voice_keeper
 from kettle_media.take_folder import TakeFolder, TakeInfo, take_rig
@@ -34,13 +35,15 @@ class CleanedSound:
         name = track["name"]
         captured_ns = sync.captured_ns[name][0] + item.tone.delay_ms * 1e6
 
-        def open_sound() -> Any:
+        def open_sound() -> MasterSound:
             return master_sound(folder, track, sync.of(name).drift_ppm, captured_ns)
 
         channels = item.mode.channels
         heard = open_sound().read(LISTEN_S * MASTER_HZ) if item.tone.hum != "off" else None
-        self._sound = open_sound()
-        self._chain = tone_chain(item.tone, channels, voice_keeper, heard)
+        self._sound: MasterSound = open_sound()
+        rest_ms = 1000 * self._sound.late_samples / MASTER_HZ
+        chain = tone_chain(item.tone, channels, voice_keeper, heard)
+        self._chain = Chain([Delay(channels, rest_ms), chain])
         self._ready = np.zeros((channels, 0), np.float32)
 
     def read(self, samples: int) -> Sound:

@@ -50,6 +50,15 @@ class RigData(unittest.TestCase):
             (("scenes", 0, "sounds", 0, "gain_db"), float("inf"), "from -60 to 30"),
             (("scenes", 0, "sounds", 0, "input"), "display-1", "cannot be heard"),
             (("scenes",), [], "at least one scene"),
+            (("inputs", 5, "tone", "suppression"), 101, "from 0 to 100"),
+            (("inputs", 5, "tone", "engine"), "magic", "thorough, light"),
+            (("inputs", 5, "tone", "pan"), float("nan"), "from -1 to 1"),
+            (("inputs", 5, "tone", "downmix"), "both", "stereo, sum, mid"),
+            (("ducking", "attack_ms"), 0, "from 10 to 1000"),
+            (("sound_tracks", 0, "channels"), 6, "from 1 to 2"),
+            (("sound_tracks", 0, "sends", 0, "input"), "tablet", "cannot go to a sound track"),
+            (("sound_tracks", 0, "sends", 0, "input"), "gone", "no input"),
+            (("sound_tracks", 1, "id"), "voice", "same id"),
             (("version",), 7, "whole number"),
         )
         for path, value, sentence in cases:

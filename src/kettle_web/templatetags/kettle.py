@@ -70,6 +70,12 @@ def signed(value: float, digits: int) -> str:
 
 
 @register.filter
+def percent(share: float) -> str:
+    """A share of 1 in whole %."""
+    return f"{100 * share:.0f} %"
+
+
+@register.filter
 def minus(value: float, digits: int) -> str:
     """A number with a true minus sign where it is below 0."""
     return f"{value:.{digits}f}".replace("-", "−")

@@ -1,10 +1,12 @@
 import unittest
 
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from kettle_core.errors import SoundError
-from kettle_core.sound.background import Ducker, Ducking, measure_balance
-from kettle_core.sound.voice import find_voice, frame_energy, measure_voice_and_noise
+from kettle_core.sound.background import BalanceMeter, Ducker, Ducking, measure_balance
+from kettle_core.sound.voice import VoiceDetector, find_voice, frame_energy, measure_voice_and_noise
 from tests.core.sound.signals import RATE_HZ, noise, sine, words
 
 
@@ -31,6 +33,21 @@ class Voices(unittest.TestCase):
             self.assertAlmostEqual(measured.voice_to_noise_db, -20 - 20 * np.log10(rms), delta=1.5)
         nothing = measure_voice_and_noise(energy[:0], found)
         self.assertEqual((nothing.voice_dbfs, nothing.voice_s), (-120.0, 0.0))
+
+
+class BlockSizes(unittest.TestCase):
+    @settings(max_examples=15, deadline=None)
+    @given(st.lists(st.integers(0, 50_000), max_size=6))
+    def test_voices_and_balances_are_the_same_in_blocks_of_any_size(self, sizes):
+        voice, music = words(4), noise(6, 4, 0.02, 2)
+        detector, meter, found, at = VoiceDetector(), BalanceMeter(1, 2), [], 0
+        for size in [*sizes, voice.shape[1]]:
+            part = slice(at, at + size)
+            found.append(detector.process(voice[:, part]))
+            meter.take(voice[:, part], music[:, part])
+            at += size
+        np.testing.assert_array_equal(np.concatenate(found), find_voice(voice))
+        self.assertEqual(meter.read(), measure_balance(voice, music))
 
 
 class Balances(unittest.TestCase):
