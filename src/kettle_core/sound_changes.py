@@ -90,6 +90,15 @@ def with_send(rig: Rig, track_id: str, input_id: str) -> Rig:
     return _with_track(rig, replace(track, sends=sends))
 
 
+def with_send_gain(rig: Rig, track_id: str, input_id: str, gain_db: float) -> Rig:
+    """The rig with a sound at another level on a track; it goes there. Raises RigError."""
+    track, name = _track(rig, track_id), _sound(rig, input_id).id
+    sends = tuple(replace(s, gain_db=gain_db) if s.input_id == name else s for s in track.sends)
+    if not track.sends_of(name):
+        sends = (*sends, Send(name, gain_db))
+    return _with_track(rig, replace(track, sends=sends))
+
+
 def with_mix_gain(rig: Rig, scene_id: str, input_id: str, gain_db: float) -> Rig:
     """The rig with a sound's level in the mix of a scene; it is heard there. Raises RigError."""
     scene, name = rig.scene(scene_id), _sound(rig, input_id).id

@@ -24,6 +24,7 @@ from kettle_core.hearing import measure_voice, propose_gain_db
 from kettle_core.reader import Reader
 from kettle_core.rig_data import VERSION, rig_from_dict, rig_to_dict
 from kettle_core.scene_data import read_scene
+from kettle_core.sound import filters
 from kettle_core.sound.background import measure_balance
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.mixing import mix_sounds
@@ -71,9 +72,7 @@ class Server:
         self._drivers = Drivers(self._studio, FileDriver(data_dir / "material"))
         self._engine = Engine(self._drivers, WallClock(), data_dir / "pictures")
         self._ending = threading.Event()
-        self._warming = threading.Thread(
-            target=self._studio.warm_up, args=(self._ending.is_set,), name="warm up"
-        )
+        self._warming = threading.Thread(target=self._warm_up, name="warm up")
         self._warming.start()
         self._publisher = Publisher(self._engine, live_address(data_dir), self._more_status)
         self._reading_watch = ReadingWatch()
@@ -100,6 +99,10 @@ class Server:
             "status": lambda _: {**self._engine.status(), **self._more_status()},
             "quit": self._quit,
         }
+
+    def _warm_up(self) -> None:
+        self._studio.warm_up(self._ending.is_set)
+        filters.load()
 
     def _bind(self, address: str) -> None:
         try:

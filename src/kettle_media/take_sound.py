@@ -94,9 +94,11 @@ class TakeSound:
         self._straight = np.zeros((2, 0), np.float32)
         folder.sounds_path.mkdir(exist_ok=True)
         dither = np.random.default_rng(0)
+        # What was there is replaced only when the new one is whole.
+        parts = {t.id: folder.sounds_path / f".{t.id}.part.flac" for t in self._tracks}
+        self._finished = {parts[t.id]: folder.sound_path(t) for t in self._tracks}
         self._writers = {
-            t.id: SoundFileWriter(folder.sound_path(t), t.channels, MASTER_HZ, dither)
-            for t in self._tracks
+            t.id: SoundFileWriter(parts[t.id], t.channels, MASTER_HZ, dither) for t in self._tracks
         }
 
     def read(self, samples: int) -> Sound:
@@ -125,6 +127,8 @@ class TakeSound:
         """The rest of the mix; the sound tracks are whole then."""
         for writer in self._writers.values():
             writer.close()
+        for part, path in self._finished.items():
+            part.replace(path)
         ducked = [ducker.flush() for ducker in self._duckers.values()]
         rest = self._limited(ducked or None)
         return np.concatenate([rest, self._limiter.flush()], axis=1)
@@ -133,6 +137,8 @@ class TakeSound:
         """Close the sound tracks, also when the work was broken off."""
         for writer in self._writers.values():
             writer.close()
+        for part in self._finished:
+            part.unlink(missing_ok=True)
 
     def _limited(self, ducked: list[Sound] | None) -> Sound:
         """What is ready of the mix: all, or as far as the ducked backgrounds are."""

@@ -139,6 +139,6 @@ class TrackForm(forms.Form):
 
 
 class MixForm(forms.Form):
-    """A sound's level in the mix of a scene."""
+    """A sound's level in the mix of a scene, or on a track."""
 
-    gain_db = decimal("Level in the mix, dB", "level", SEND_LIMITS_DB, "dB")
+    gain_db = decimal("Level, dB", "level", SEND_LIMITS_DB, "dB")

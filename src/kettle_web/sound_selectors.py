@@ -14,6 +14,7 @@ from kettle_core.rig import Input
 from kettle_core.rig import Rig as RigValues
 from kettle_core.scene import Scene
 from kettle_core.sound.background import Ducking, DuckingGains
+from kettle_core.sound.routing import SoundTrack
 from kettle_core.sound_changes import PRESETS, preset_of, sounds_of
 from kettle_web import selectors, services
 from kettle_web.input_selectors import HEARD_FOR_S, heard_path
@@ -188,6 +189,18 @@ def ducking_drawing(ducking: Ducking, voice_frames: Sequence[Sequence[int]]) -> 
     }
 
 
+def _cell(track: SoundTrack, item: Input, wrong: dict[str, forms.Form]) -> dict[str, Any]:
+    """Whether a sound goes to a track, and at which level."""
+    send = track.sends_of(item.id)
+    level = _level_form(f"level-{track.id}-{item.id}", send.gain_db, wrong) if send else None
+    return {"track": track, "on": send is not None, "level": level}
+
+
+def _level_form(place: str, gain_db: float, wrong: dict[str, forms.Form]) -> forms.Form:
+    made = MixForm(initial=plain({"gain_db": gain_db}), auto_id=f"{place}-%s")
+    return wrong.get(place) or made
+
+
 def tracks_page(
     rig: Rig, scene_id: str = "", wrong: dict[str, forms.Form] | None = None
 ) -> dict[str, Any]:
@@ -198,12 +211,9 @@ def tracks_page(
     heard = {s.input_id: s for s in scene.sounds}
     rows = []
     for item in sounds_of(values):
-        cells = [{"track": t, "on": t.sends_of(item.id) is not None} for t in values.sound_tracks]
+        cells = [_cell(track, item, wrong) for track in values.sound_tracks]
         sound = heard.get(item.id)
-        initial = {"gain_db": sound.gain_db if sound else 0.0}
-        mix = wrong.get(f"mix-{item.id}") or MixForm(
-            initial=plain(initial), auto_id=f"mix-{item.id}-%s"
-        )
+        mix = _level_form(f"mix-{item.id}", sound.gain_db if sound else 0.0, wrong)
         nowhere = item.recorded and not any(c["on"] for c in cells)
         rows.append(
             {

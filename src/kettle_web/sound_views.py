@@ -166,14 +166,18 @@ def save_tracks(request: HttpRequest, slug: str) -> HttpResponse:
         elif part == "delete":
             changed = sound_changes.without_sound_track(values, track_id)
             words = "sound track deleted"
-        elif part == "mix":
-            form: forms.Form = MixForm(request.POST, auto_id=f"mix-{input_id}-%s")
-            wrong = {f"mix-{input_id}": form}
+        elif part in ("mix", "level"):
+            place = f"mix-{input_id}" if part == "mix" else f"level-{track_id}-{input_id}"
+            form: forms.Form = MixForm(request.POST, auto_id=f"{place}-%s")
+            wrong = {place: form}
             if not form.is_valid():
                 return _tracks_again(request, rig, scene_id, wrong)
             gain_db = round(form.cleaned_data["gain_db"], 1)
-            changed = sound_changes.with_mix_gain(values, scene_id, input_id, gain_db)
-            words = f"{values.input(input_id).name}: level in the mix changed"
+            if part == "mix":
+                changed = sound_changes.with_mix_gain(values, scene_id, input_id, gain_db)
+            else:
+                changed = sound_changes.with_send_gain(values, track_id, input_id, gain_db)
+            words = f"{values.input(input_id).name}: level changed"
         else:
             named, words, wrong = _named_track(request, values, track_id)
             if named is None:

@@ -41,6 +41,14 @@ class TakeSounds(unittest.TestCase):
         together = tracks["voice"] + 10 ** (-12 / 20) * tracks["system"]
         np.testing.assert_allclose(mix, together, atol=3e-4)
 
+    def test_work_that_is_broken_off_leaves_no_half_track(self):
+        folder = copied_take("broken-off")
+        info = folder.read_info()
+        sounds = TakeSound(folder, info, align_take(folder, info), ())
+        sounds.read(48_000)
+        sounds.close()
+        self.assertEqual(list(folder.sounds_path.iterdir()), [])
+
     def test_one_mix_has_everything_on_one_track(self):
         _, tracks = self.heard(
             "one", lambda rig: replace(rig, sound_tracks=preset_tracks(rig, "one"))

@@ -173,6 +173,12 @@ class Tracks(SoundCase):
             answer = self.tracks(**fields)
             self.assertIn(answer.status_code, (302, 400))
         self.assertEqual(self.values(), before)
+        self.assertContains(
+            self.tracks(part="level", track="voice", input="headset", gain_db="loud"),
+            "level", status_code=400,
+        )  # fmt: skip
+        self.tracks(part="level", track="voice", input="headset", gain_db="-6")
+        self.assertEqual(self.values().sound_tracks[0].sends[0].gain_db, -6.0)
         self.tracks(part="mix", input="system", scene="scene-2", gain_db="-20")
         gains = {s.input_id: s.gain_db for s in self.values().scene("scene-2").sounds}
         self.assertEqual(gains["system"], -20.0)

@@ -1,9 +1,9 @@
 """Automatic gain: a voice at one loudness, whether it leans back or in."""
 
 import numpy as np
-from scipy.signal import sosfilt
 
 from kettle_core.errors import SoundError
+from kettle_core.sound.filters import filtered, no_state
 from kettle_core.sound.levels import Sound, db_to_ratio
 from kettle_core.sound.loudness import k_weighting
 from kettle_core.sound.stage import FRAME_SAMPLES, RATE_HZ, FrameStage
@@ -53,14 +53,14 @@ class AutoGain(FrameStage):
         self._range_db = range_db
         self._step_db = speed_db_per_s * self.frame_samples / RATE_HZ
         self._sections = k_weighting(RATE_HZ)
-        self._state = np.zeros((2, channels, 2))
+        self._state = no_state(self._sections, channels)
         self._detector = VoiceDetector()
         self._energy = 0.0
         self._heard = 0
         self.gain_db = 0.0
 
     def _frame(self, frame: Sound) -> Sound:
-        weighted, self._state = sosfilt(self._sections, frame, axis=1, zi=self._state)
+        weighted, self._state = filtered(self._sections, frame, self._state)
         energy = float(np.sum(np.mean(weighted * weighted, axis=1)))
         before = self.gain_db
         voice = bool(self._detector.process(frame).all())

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import sosfilt
 
 from kettle_core.errors import SoundError
+from kettle_core.sound.filters import filtered, no_state
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.loudness import k_weighting
 from kettle_core.sound.stage import FRAME_SAMPLES, RATE_HZ, FrameStage
@@ -110,15 +110,13 @@ class WeightedEnergy:
 
     def __init__(self, channels: int) -> None:
         self._sections = k_weighting(RATE_HZ)
-        self._state = np.zeros((2, channels, 2))
+        self._state = no_state(self._sections, channels)
         self._rest = np.zeros((channels, 0), np.float32)
         self._energies = [np.zeros(0)]
 
     def take(self, block: Sound) -> None:
         """Add (channels, N) samples."""
-        if not block.shape[1]:
-            return
-        weighted, self._state = sosfilt(self._sections, block, axis=1, zi=self._state)
+        weighted, self._state = filtered(self._sections, block, self._state)
         joined = np.concatenate([self._rest, weighted.astype(np.float32)], axis=1)
         energy = frame_energy(joined)
         self._energies.append(energy * block.shape[0])

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import median_filter
-from scipy.signal import decimate
 
+from kettle_core.sound.filters import thinned
 from kettle_core.sound.levels import SILENCE_DBFS, Sound
 from kettle_core.sound.stage import FRAME_SAMPLES, RATE_HZ, FrameStage
 
@@ -71,7 +71,7 @@ def find_hum(sound: Sound, mains_hz: float | None = None) -> Hum | None:
     if mono.size < LEAST_S * RATE_HZ or not np.any(mono):
         return None
     rate_hz = RATE_HZ // 12
-    slow = decimate(decimate(mono, 4, ftype="fir"), 3, ftype="fir")
+    slow = thinned(thinned(mono, 4), 3)
     size = 2 * rate_hz
     windows = np.lib.stride_tricks.sliding_window_view(slow, size)[:: size // 4]
     taper = np.hanning(size + 1)[:-1]

@@ -9,9 +9,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import sosfilt, sosfilt_zi
 
 from kettle_core.errors import SoundError
+from kettle_core.sound.filters import filtered, no_state
 from kettle_core.sound.levels import Sound
 
 FloatArray = NDArray[np.float64]
@@ -85,8 +85,7 @@ class LoudnessMeter:
         self._rate_hz = rate_hz
         self._weights = np.array(CHANNEL_WEIGHTS.get(channels, (1,) * channels), np.float64)
         self._sections = k_weighting(rate_hz)
-        shape = (channels, *sosfilt_zi(self._sections).shape)
-        self._state = np.zeros(shape).transpose(1, 0, 2)
+        self._state = no_state(self._sections, channels)
         self._rest = np.zeros(0)
         self._steps: list[FloatArray] = []
         self._taken = 0
@@ -94,9 +93,9 @@ class LoudnessMeter:
 
     def take(self, block: Sound) -> None:
         """Add (channels, N) samples."""
-        filtered, self._state = sosfilt(self._sections, block, axis=1, zi=self._state)
-        np.multiply(filtered, filtered, out=filtered)
-        power = np.concatenate([self._rest, self._weights @ filtered])
+        weighted, self._state = filtered(self._sections, block, self._state)
+        np.multiply(weighted, weighted, out=weighted)
+        power = np.concatenate([self._rest, self._weights @ weighted])
         first = self._taken - self._rest.size
         self._taken += block.shape[1]
         # Step n ends at sample round(n × rate / 100): exact in the mean at any rate.

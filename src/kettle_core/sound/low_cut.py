@@ -1,8 +1,8 @@
 """Rumble and wind: a low cut that goes as high as it must and no higher."""
 
 import numpy as np
-from scipy.signal import butter, sosfilt
 
+from kettle_core.sound.filters import butterworth, filtered, no_state
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.stage import FRAME_SAMPLES, RATE_HZ, FrameStage
 
@@ -28,12 +28,12 @@ class LowCut(FrameStage):
 
     def __init__(self, channels: int) -> None:
         super().__init__(channels)
-        self._sections = [butter(4, hz, "highpass", fs=RATE_HZ, output="sos") for hz in CUTOFFS_HZ]
-        self._state = np.zeros((2, channels, 2))
-        self._low = butter(2, 80, "lowpass", fs=RATE_HZ, output="sos")
-        self._mid = butter(1, (150, 1000), "bandpass", fs=RATE_HZ, output="sos")
-        self._low_state = np.zeros((1, channels, 2))
-        self._mid_state = np.zeros((1, channels, 2))
+        self._sections = [butterworth(4, float(hz), "highpass", RATE_HZ) for hz in CUTOFFS_HZ]
+        self._state = no_state(self._sections[0], channels)
+        self._low = butterworth(2, 80, "lowpass", RATE_HZ)
+        self._mid = butterworth(1, (150, 1000), "bandpass", RATE_HZ)
+        self._low_state = no_state(self._low, channels)
+        self._mid_state = no_state(self._mid, channels)
         self._low_energy = self._mid_energy = 1e-9
         self._height = 0.0
         self._used = 0
@@ -44,8 +44,8 @@ class LowCut(FrameStage):
         return float(CUTOFFS_HZ[self._used])
 
     def _frame(self, frame: Sound) -> Sound:
-        low, self._low_state = sosfilt(self._low, frame, axis=1, zi=self._low_state)
-        mid, self._mid_state = sosfilt(self._mid, frame, axis=1, zi=self._mid_state)
+        low, self._low_state = filtered(self._low, frame, self._low_state)
+        mid, self._mid_state = filtered(self._mid, frame, self._mid_state)
         self._low_energy += 0.2 * (float(np.mean(low * low)) - self._low_energy)
         self._mid_energy += 0.2 * (float(np.mean(mid * mid)) - self._mid_energy)
         too_much_db = VOICE_FALLS_DB + 10 * np.log10(
@@ -56,10 +56,10 @@ class LowCut(FrameStage):
         step = self.frame_samples / RATE_HZ / (RISE_S if wanted > self._height else FALL_S)
         self._height += float(np.clip(wanted - self._height, -step, step))
         before, self._used = self._used, round(self._height * (STEPS - 1))
-        out, state = sosfilt(self._sections[self._used], frame, axis=1, zi=self._state)
+        out, state = filtered(self._sections[self._used], frame, self._state)
         if before != self._used:
             # The old cutoff fades over to the new one within the frame: no click.
-            old, _ = sosfilt(self._sections[before], frame, axis=1, zi=self._state)
+            old, _ = filtered(self._sections[before], frame, self._state)
             fade = np.linspace(0, 1, frame.shape[1])
             out = old + (out - old) * fade
         self._state = state

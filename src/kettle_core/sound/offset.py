@@ -11,9 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
-from scipy.signal import decimate
 
 from kettle_core.errors import SoundError
+from kettle_core.sound.filters import thinned
 from kettle_core.timing import parabolic_offset
 
 FloatArray = NDArray[np.floating]
@@ -125,8 +125,7 @@ def _coarse_places(
         expected_s, reach_s = (found[-1][1], 1.5) if found else (0.0, MAX_OFFSET_S)
         ours = _cut(reference, start_s, stretch_s, rate_hz)
         theirs = _cut(other, start_s + expected_s - reach_s, stretch_s + 2 * reach_s, rate_hz)
-        if factor > 1:
-            ours, theirs = (decimate(x, factor, ftype="fir") for x in (ours, theirs))
+        ours, theirs = (thinned(x, factor) for x in (ours, theirs))
         lag, height = _best_lag(ours, theirs, slow_hz)
         if height >= STANDS_OUT:
             found.append((float(start_s), expected_s - reach_s + lag))
