@@ -57,6 +57,18 @@ def preset_of(rig: Rig) -> str:
     return ""
 
 
+def following_preset(before: Rig, after: Rig) -> Rig:
+    """A changed rig whose tracks go on following the preset that they followed before.
+
+    So a sound that is added, deleted, turned off or recorded anew is on its track by itself;
+    tracks that were set by hand stay as they are.
+    """
+    preset = preset_of(before)
+    if not preset or after.sound_tracks != _still_there(before, after):
+        return after
+    return replace(after, sound_tracks=preset_tracks(after, preset))
+
+
 def with_sound_track(rig: Rig, name: str, channels: int) -> Rig:
     """The rig with one more track, which nothing goes to yet. Raises RigError."""
     if len(rig.sound_tracks) >= MAX_SOUND_TRACKS:
@@ -115,6 +127,15 @@ def with_tone(rig: Rig, input_id: str, tone: Tone) -> Rig:
     item = _sound(rig, input_id)
     changed = replace(item, tone=tone)
     return replace(rig, inputs=tuple(changed if i.id == item.id else i for i in rig.inputs))
+
+
+def _still_there(before: Rig, after: Rig) -> tuple[SoundTrack, ...]:
+    """The tracks of `before` without what is not an input of `after` any more."""
+    there = {i.id for i in after.inputs}
+    return tuple(
+        replace(t, sends=tuple(s for s in t.sends if s.input_id in there))
+        for t in before.sound_tracks
+    )
 
 
 def _with_track(rig: Rig, track: SoundTrack) -> Rig:

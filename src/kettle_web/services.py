@@ -14,6 +14,7 @@ from kettle_core.devices import DeviceInfo
 from kettle_core.errors import EngineError, TakeError
 from kettle_core.rig import Rig as RigValues
 from kettle_core.rig_data import rig_to_dict
+from kettle_core.sound_changes import following_preset
 from kettle_engine.client import EngineClient
 from kettle_engine.engine import COUNTDOWN, FINISHING, IDLE, WATCHING
 from kettle_engine.protocol import device_from_dict
@@ -63,7 +64,7 @@ def keep_rig(*, document: dict[str, Any]) -> Rig:
 @transaction.atomic
 def change_rig(*, rig: Rig, values: RigValues, words: str) -> None:
     """Keep a changed rig, and how it was before; `words` say what was done."""
-    document = rig_to_dict(values)
+    document = rig_to_dict(following_preset(rig.values, values))
     if document == rig.document:
         return
     rig.changes.filter(undone=True).delete()

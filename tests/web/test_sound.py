@@ -143,6 +143,22 @@ class Tracks(SoundCase):
         self.client.post(reverse("undo", args=["bench"]), {"sound": "tracks"})
         self.assertEqual(len(self.values().sound_tracks), 2)
 
+    def test_a_set_goes_on_holding_when_sounds_come_and_go(self):
+        def sends():
+            return {t.name: [s.input_id for s in t.sends] for t in self.values().sound_tracks}
+
+        laptop = reverse("save-input", args=["bench", "laptop"])
+        cross = reverse("set-crosspoint", args=["bench"])
+        self.client.post(laptop, {"part": "on", "on": "on"})
+        self.client.post(cross, {"input": "laptop", "what": "recorded"})
+        together = {"Voice": ["headset", "laptop"], "System audio": ["system"]}
+        self.assertEqual(sends(), together)
+        self.client.post(reverse("delete-input", args=["bench", "headset"]))
+        self.assertEqual(sends(), {**together, "Voice": ["laptop"]})
+        self.tracks(part="track", track="voice", name="Odile", channels="1")
+        self.client.post(laptop, {"part": "on"})
+        self.assertEqual(sends(), {"Odile": ["laptop"], "System audio": ["system"]})
+
     def test_tracks_are_made_renamed_and_deleted_and_what_goes_nowhere_is_said(self):
         self.tracks(part="new", name="For the editor", channels="1")
         self.tracks(part="track", track="voice", name="Odile", channels="2")
