@@ -33,6 +33,7 @@ NUMBERS = (
     ("Loudness", "integrated_lufs", "LUFS"),
     ("True peak", "true_peak_dbtp", "dBTP"),
 )
+OF_VOICES = ("Noise floor", "Voice", "Voice to noise")
 AN_EXAMPLE = [(150, 420), (640, 760)]
 LEAST_SHOWN_DB = -110.0
 
@@ -87,21 +88,25 @@ def compared(rig: Rig, item: Input) -> dict[str, Any] | None:
         return None
     figures = found["compared"]
     before, after = figures["before"], figures["after"]
+    # Of music there is neither voice nor noise to tell, and no cleaning to propose.
+    is_voice = item.kind in VOICE_KINDS
+    proposal = figures["proposal"] if is_voice else None
     rows = [
         {"name": name, "before": _level(before[key]), "after": _level(after[key]), "unit": unit}
         for name, key, unit in NUMBERS
+        if is_voice or name not in OF_VOICES
     ]
     return {
         # The files are new with every change of the chain.
         "stamp": heard_path(rig, item, "after").stat().st_mtime_ns,
         "rows": rows,
         "hum": figures["hum"],
-        "proposal": figures["proposal"],
-        "is_taken": _is_taken(figures["proposal"], item),
+        "proposal": proposal,
+        "is_taken": _is_taken(proposal, item),
         "voice_s": before["voice_s"],
         "shared": _shared_words(rig.values, found.get("shared", [])),
         "clipped": before["clipped_samples"],
-        "voice_frames": figures["voice_frames"],
+        "voice_frames": figures["voice_frames"] if is_voice else AN_EXAMPLE,
         "history": [line(side["history"], HISTORY_LUFS) for side in (before, after)],
         "spectrum": [
             line(side[what], SPECTRUM_DBFS)

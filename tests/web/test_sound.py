@@ -97,8 +97,8 @@ class Chains(SoundCase):
 
 
 class BeforeAndAfter(SoundCase):
-    def heard(self):
-        item = self.values().input("headset")
+    def heard(self, name="headset"):
+        item = self.values().input(name)
         raw = heard_path(self.rig, item, "raw")
         raw.parent.mkdir(parents=True, exist_ok=True)
         write_sound_file(raw, words(8) + hum(50, 8, 0.02) + noise(1, 8, 0.01), 48_000)
@@ -119,6 +119,17 @@ class BeforeAndAfter(SoundCase):
             self.assertGreater(len(b"".join(audio.streaming_content)), 10_000)
         nothing = self.client.get(reverse("heard", args=["bench", "headset", "etc"]))
         self.assertEqual(nothing.status_code, 404)
+
+    def test_music_is_neither_judged_as_a_voice_nor_to_be_cleaned(self):
+        self.heard("system")
+        save = reverse("save-sound", args=["bench", "system"])
+        self.client.post(save, CHAIN)
+        heard = self.client.get(reverse("sound-of", args=["bench", "system"])).context["heard"]
+        self.assertIsNone(heard["proposal"])
+        self.assertEqual([r["name"] for r in heard["rows"]], ["Loudness", "True peak"])
+        before = self.values()
+        self.client.post(save, {"part": "proposal"})
+        self.assertEqual(self.values(), before)
 
     def test_the_proposed_chain_is_taken(self):
         self.assertEqual(self.save(part="proposal").status_code, 302)
