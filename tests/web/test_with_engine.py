@@ -152,7 +152,8 @@ class WithEngine(TransactionTestCase):
                 self.engine.process.kill()
                 self.engine.process.wait()
                 seen["told"] = True
-            if seen.get("status", {}).get("state") == "absent":
+            gone = self.engine.process.poll() is not None
+            if gone and seen.get("status", {}).get("state") == "absent":
                 self.engine.start()
                 seen["message"] = seen["status"]["message"]
                 seen.pop("levels", None)
