@@ -7,8 +7,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.hearing import measure_voice as measure_peaks_of_voice
-from kettle_core.hearing import propose_gain_db
 from kettle_core.sound.hum import find_hum
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.loudness import LoudnessMeter
@@ -65,7 +63,6 @@ def compare_sound(raw: Path, tone: Tone, before_to: Path, after_to: Path) -> dic
         if proposal
         else None,
         "voice_frames": _runs(voice),
-        "gain_db": propose_gain_db(measure_peaks_of_voice(came, RATE_HZ)),
     }
     gains = []
     for name, sound in (("before", before), ("after", after)):

@@ -115,6 +115,8 @@ def input_line(item: Input) -> str:
             parts.append(f"{item.tone.gain_db:+.1f} dB".replace("-", "−"))
         if item.tone.downmix != "stereo":
             parts.append("to mono")
+        if item.tone.cleans:
+            parts.append("cleaned")
         if item.tone.delay_ms:
             parts.append(f"{item.tone.delay_ms:+.0f} ms".replace("-", "−"))
     return " · ".join(parts)

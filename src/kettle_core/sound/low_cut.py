@@ -38,11 +38,6 @@ class LowCut(FrameStage):
         self._height = 0.0
         self._used = 0
 
-    @property
-    def cutoff_hz(self) -> float:
-        """The cutoff now."""
-        return float(CUTOFFS_HZ[self._used])
-
     def _frame(self, frame: Sound) -> Sound:
         low, self._low_state = filtered(self._low, frame, self._low_state)
         mid, self._mid_state = filtered(self._mid, frame, self._mid_state)

@@ -43,10 +43,6 @@ class Offset:
     confidence: float
     residual_ms: float
 
-    def lag_s(self, reference_s: float) -> float:
-        """How much later the sound is in the other recording at a time of the reference."""
-        return self.offset_ms / 1000 + self.drift_ppm * 1e-6 * reference_s
-
 
 def find_offset(reference: FloatArray, other: FloatArray, rate_hz: int) -> Offset | None:
     """Find offset and drift of one recording against another.
