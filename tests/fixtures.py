@@ -7,9 +7,8 @@ import tempfile
 from functools import cache
 from pathlib import Path
 
-from kettle_engine.clock import VirtualClock
 from kettle_engine.process import work_frame_by_frame
-from kettle_engine.take import record_take
+from kettle_engine.recording.take import record_take
 from kettle_media.take_folder import TakeFolder
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
@@ -27,7 +26,7 @@ def demo_take(seconds: int = 4) -> TakeFolder:
 @cache
 def _demo_take(seconds: int, seed: int) -> TakeFolder:
     path = ROOT / f"take-{os.getpid()}-{seed}-{seconds}"
-    record_take(Studio(seed), VirtualClock(), demo_rig(), path, seconds * 10**9)
+    record_take(Studio(seed), demo_rig(), path, seconds * 10**9)
     return TakeFolder(path)
 
 

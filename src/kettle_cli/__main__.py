@@ -9,11 +9,13 @@ from kettle_cli import (
     bench,
     bench_compose,
     bench_live,
+    bench_record,
     bench_sound,
     develop,
     media_commands,
     rig_commands,
     run_commands,
+    soak,
     sound_commands,
 )
 from kettle_core.errors import KettleError
@@ -51,6 +53,12 @@ def parser() -> argparse.ArgumentParser:
     inspect.add_argument("take", type=Path, help="folder of a take")
     inspect.add_argument("--json", action="store_true")
     inspect.set_defaults(run=media_commands.inspect)
+
+    sync = words.add_parser("sync", help=media_commands.sync.__doc__)
+    sync.add_argument("take", type=Path, help="folder of a take")
+    sync.add_argument("--again", action="store_true", help="measure anew what is known already")
+    sync.add_argument("--json", action="store_true")
+    sync.set_defaults(run=media_commands.sync)
 
     sound_commands.add_words(words)
     _add_rig_words(words)
@@ -92,16 +100,22 @@ def _add_developers_words(words: Any) -> None:
     measure.add_argument(
         "what",
         nargs="?",
-        choices=("live", "compose", "sound"),
-        help="live: pages watching all devices; compose: the composer; sound: the sound room",
+        choices=("live", "compose", "sound", "record"),
+        help="live: pages watching all devices; record: recording beside a page and burners; "
+        "compose: the composer; sound: the sound room",
     )
     measure.add_argument("--minutes", type=float, default=1.0, help="how long memory is watched")
     benches = {
         "live": bench_live.bench_live,
         "compose": bench_compose.bench_compose,
         "sound": bench_sound.bench_sound,
+        "record": bench_record.bench_record,
     }
     measure.set_defaults(run=lambda o: benches.get(o.what, bench.bench)(o))
+    soaked = words.add_parser("soak", help=soak.soak.__doc__)
+    soaked.add_argument("--kills", type=int, default=20, help="how many processes are killed")
+    soaked.add_argument("--minutes", type=float, default=60.0, help="length of the long take")
+    soaked.set_defaults(run=soak.soak)
 
 
 def main() -> int:

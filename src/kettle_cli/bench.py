@@ -11,13 +11,13 @@ import numpy as np
 from kettle_core.compose import compose_frame
 from kettle_core.picture import picture_from_i420
 from kettle_core.scene_plan import plan_scene
-from kettle_engine.clock import VirtualClock, WallClock
+from kettle_engine.live_take import record_live_take
 from kettle_engine.process import work_frame_by_frame
-from kettle_engine.take import record_take
+from kettle_engine.recording.take import record_take
 from kettle_media.align import align_take
 from kettle_media.program import render_program
 from kettle_media.take_folder import TakeFolder
-from kettle_media.tracks import read_times
+from kettle_media.times import read_times
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 
@@ -42,9 +42,7 @@ def bench(_: Namespace) -> int:
     print(f"compose one frame: {composed * 1e3:.1f} ms, {composed / copied:.1f} luma copies")
     with tempfile.TemporaryDirectory() as name:
         folder = TakeFolder(Path(name) / "take")
-        wall, cpu = _both(
-            lambda: record_take(Studio(), VirtualClock(), rig, folder.path, SECONDS * 10**9)
-        )
+        wall, cpu = _both(lambda: record_take(Studio(), rig, folder.path, SECONDS * 10**9))
         print(
             f"record, virtual clock: {wall / SECONDS:.2f} of real time, {cpu / SECONDS:.2f} cores"
         )
@@ -55,11 +53,9 @@ def bench(_: Namespace) -> int:
         wall, cpu = _both(lambda: render_program(folder, info, sync, folder.program_path))
         print(f"compose: {wall / SECONDS:.2f} of real time, {cpu / wall:.2f} cores")
         live = TakeFolder(Path(name) / "live")
-        _wall, cpu = _both(
-            lambda: record_take(Studio(), WallClock(), rig, live.path, SECONDS * 10**9)
-        )
+        _wall, cpu = _both(lambda: record_live_take(Path(name), rig, live.path, SECONDS * 10**9))
         times = [read_times(live.times_path(t)) for t in live.read_info().tracks]
-        dropped = sum(int(rows[:, 4].sum()) for rows in times)
+        dropped = sum(int(rows["dropped"].sum()) for rows in times)
         print(f"record, real time: {cpu / SECONDS:.2f} cores, {dropped} frames dropped")
     return 0
 

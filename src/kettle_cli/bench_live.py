@@ -73,8 +73,8 @@ def bench_live(options: Namespace) -> int:
     from playwright.sync_api import sync_playwright
 
     need_chromium()
-    with tempfile.TemporaryDirectory() as name, _application(Path(name)) as (base, demo, client):
-        engine, web = client.ask("hello")["pid"], _web_pid(demo)
+    with tempfile.TemporaryDirectory() as name, application(Path(name)) as (base, demo, client):
+        engine, web = client.ask("hello")["pid"], web_pid(demo)
         address = f"{base}/rigs/{SLUG}/"
         with sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=CHROMIUM, args=list(FLAGS))
@@ -111,7 +111,8 @@ def _nine_rig() -> Rig:
 
 
 @contextmanager
-def _application(data: Path) -> Iterator[tuple[str, int, EngineClient]]:
+def application(data: Path) -> Iterator[tuple[str, int, EngineClient]]:
+    """The demo on a data folder: its address, its process id, a client of its engine."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
@@ -141,7 +142,8 @@ def _application(data: Path) -> Iterator[tuple[str, int, EngineClient]]:
         demo.wait(40)
 
 
-def _web_pid(demo: int) -> int:
+def web_pid(demo: int) -> int:
+    """The process id of a demo's web."""
     found = subprocess.run(
         ["pgrep", "-P", str(demo), "-f", "daphne"], capture_output=True, text=True, check=True
     )
@@ -162,13 +164,14 @@ def _open(browser: Any, address: str) -> Any:
 
 def _cores(pids: tuple[int, ...], seconds: float) -> list[float]:
     """Cores used by each process over some seconds."""
-    before, began = [_cpu_s(pid) for pid in pids], time.monotonic()
+    before, began = [cpu_s(pid) for pid in pids], time.monotonic()
     time.sleep(seconds)
     elapsed = time.monotonic() - began
-    return [(_cpu_s(pid) - b) / elapsed for pid, b in zip(pids, before, strict=True)]
+    return [(cpu_s(pid) - b) / elapsed for pid, b in zip(pids, before, strict=True)]
 
 
-def _cpu_s(pid: int) -> float:
+def cpu_s(pid: int) -> float:
+    """CPU that a process has used, s."""
     fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
     return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 

@@ -29,7 +29,8 @@ from kettle_core.sound.true_peak import PeakMeter
 from kettle_core.sound.voice import frame_energy
 from kettle_media.sound_file import SoundFile
 from kettle_media.suppressors import voice_keeper
-from kettle_studio.sounds import lesson_sounds
+from kettle_studio import sounds
+from kettle_studio.sounds import sound_of
 
 VOICES = Path("/usr/share/sounds/alsa")
 VOICE_TO_NOISE_DB = 5.0
@@ -91,10 +92,10 @@ def _voices() -> None:
 def _chain() -> None:
     """Two microphones with everything on and system audio, in the pieces pages are shown."""
     samples = CHAIN_S * RATE_HZ
-    voice = lesson_sounds().voice[:samples] * np.float32(0.4)
+    voice = sound_of(sounds.voice())[0][:samples] * np.float32(0.4)
     rng = np.random.default_rng(2)
     near = (voice + 0.003 * rng.standard_normal(samples)).astype(np.float32)[None]
-    music = lesson_sounds().system[:, :samples]
+    music = sound_of(sounds.system(False))[:, :samples]
     full = Tone(hum="auto", suppression=100, low_cut=True, echo=50, auto_gain=True, limiter=True)
     chains = [tone_chain(full, 1, voice_keeper) for _ in range(2)]
     ducker, limiter = Ducker(2, Ducking(on=True)), Limiter(2)
@@ -123,7 +124,7 @@ def _chain() -> None:
 
 def _hour() -> None:
     lesson = np.tile(
-        lesson_sounds().system, (1, HOUR_S * RATE_HZ // lesson_sounds().voice.size + 1)
+        sound_of(sounds.system(False)), (1, HOUR_S * RATE_HZ // sounds.LOOP_SAMPLES + 1)
     )
     minute = 60 * RATE_HZ
     loud, peaks = LoudnessMeter(2, RATE_HZ), PeakMeter(2)
@@ -133,7 +134,7 @@ def _hour() -> None:
     took = _seconds(peaks, pieces)
     print(f"true peak of an hour of stereo: {took:.1f} s (limit 60)")
     rng = np.random.default_rng(3)
-    voice = np.tile(lesson_sounds().voice, HOUR_S * RATE_HZ // lesson_sounds().voice.size + 2)
+    voice = np.tile(sound_of(sounds.voice())[0], HOUR_S * RATE_HZ // sounds.LOOP_SAMPLES + 2)
     # So that no minute is like the one before.
     voice += 0.02 * rng.standard_normal(voice.size).astype(np.float32)
     other = soxr.resample(voice, RATE_HZ, RATE_HZ * (1 + DRIFT_PPM * 1e-6))

@@ -4,11 +4,11 @@ import os
 import shutil
 import subprocess
 import sys
-import time
 from argparse import Namespace
 from pathlib import Path
 
 from kettle_cli.paths import ROOT
+from kettle_cli.steps import Step, run_steps
 from kettle_core.errors import KettleError
 
 BIN = Path(sys.executable).parent
@@ -18,49 +18,48 @@ PYTHON_FILES = ["src", "tests", "scripts", "kettle"]
 
 def check(_: Namespace) -> int:
     """Run lint, types, import contracts and the JavaScript checks."""
-    return _report(_checks())
+    return 1 if run_steps(_checks(), _environment()) else 0
 
 
 def test(options: Namespace) -> int:
     """Install what tests need, check, run all tests (or one part of them)."""
-    steps = [] if options.part else _checks()
-    manage = [
-        sys.executable,
-        "-Wd",
-        "-m",
-        "django",
-        "test",
-        "--settings",
-        "kettle_web.settings_test",
-    ]
-    core = ["tests.core", "tests.media", "tests.studio", "tests.engine", "tests.cli"]
-    # Recording in real time wants the machine for itself.
+    groups = [] if options.part else _checks()
+    # What does not mind a neighbour runs beside one, in a process of its own: where one dies or
+    # hangs it is known which.
     parts = {
         "core": [
-            ("core", [*manage, *core, "--exclude-tag", "realtime", "--parallel", "2"]),
-            ("real time", [*manage, "tests", "--tag", "realtime"]),
+            [
+                _tests("core", "tests.core", "tests.media", "tests.studio", "tests.cli"),
+                _tests("engine", "tests.engine"),
+            ],
+            # Recording in real time wants the machine for itself.
+            [_tests("real time", "tests", how="--tag")],
         ],
-        "web": [
-            ("web", [*manage, "tests.web", "--exclude-tag", "realtime", "--parallel", "2"]),
-            ("javascript", [_node(), "--test", "tests/js/"]),
-        ],
-        "browser": [("browser", [*manage, "tests.browser"])],
+        "web": [[_tests("web", "tests.web"), Step("javascript", [_node(), "--test", "tests/js/"])]],
+        "browser": [[_tests("browser", "tests.browser")]],
     }
     if options.part in (None, "browser"):
         need_chromium()
         _need_packages()
-    for name, commands in parts.items():
+    for name, found in parts.items():
         if options.part in (None, name):
-            steps += commands
-    return _report(steps)
+            groups += found
+    return 1 if run_steps(groups, _environment()) else 0
 
 
-def _checks() -> list[tuple[str, list[str]]]:
+def _tests(name: str, *labels: str, how: str = "--exclude-tag") -> Step:
+    """Tests by Django's runner, without those in real time, or those alone."""
+    manage = [sys.executable, "-Wd", "-m", "django", "test", "-v", "2"]
+    settings = ["--settings", "kettle_web.settings_test"]
+    return Step(name, [*manage, *settings, *labels, how, "realtime"])
+
+
+def _checks() -> list[list[Step]]:
     _need_packages()
     npx = [_node(), "node_modules/.bin/biome"]
     templates = "src/kettle_web/templates"
     pages = [str(p) for p in sorted((ROOT / templates).rglob("*.html"))]
-    return [
+    found = [
         ("ruff", [str(BIN / "ruff"), "check", *PYTHON_FILES]),
         ("ruff format", [str(BIN / "ruff"), "format", "--check", *PYTHON_FILES]),
         ("mypy", [str(BIN / "mypy")]),
@@ -71,22 +70,7 @@ def _checks() -> list[tuple[str, list[str]]]:
         ("biome", [*npx, "check", "src/kettle_web/static", "tests/js"]),
         ("tsc", [_node(), "node_modules/.bin/tsc", "--project", "tsconfig.json"]),
     ]
-
-
-def _report(steps: list[tuple[str, list[str]]]) -> int:
-    """Run every step, so that one failure does not hide the next."""
-    results = []
-    for name, command in steps:
-        print(f"── {name}", flush=True)
-        began = time.monotonic()
-        code = subprocess.run(command, cwd=ROOT, env=_environment(), check=False).returncode
-        results.append((name, code, time.monotonic() - began))
-    print("──")
-    for name, code, seconds in results:
-        print(f"{'ok' if code == 0 else 'FAILED':<7}{name} ({seconds:.0f} s)")
-    failed = sum(1 for _, code, _ in results if code)
-    print(f"{len(results) - failed} passed, {failed} failed", flush=True)
-    return 1 if failed else 0
+    return [[Step(name, command)] for name, command in found]
 
 
 def _environment() -> dict[str, str]:

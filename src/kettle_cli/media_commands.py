@@ -1,6 +1,7 @@
 """take, compose and inspect: the main job without pages."""
 
 import json
+import os
 import sys
 import time
 from argparse import Namespace
@@ -10,15 +11,18 @@ from kettle_cli.paths import DATA
 from kettle_core.errors import KettleError, RigError
 from kettle_core.rig import Rig
 from kettle_core.rig_data import rig_from_dict
-from kettle_engine.clock import VirtualClock, WallClock
-from kettle_engine.drivers import Drivers
+from kettle_engine.devices.drivers import Drivers
+from kettle_engine.live_take import record_live_take
 from kettle_engine.process import work_frame_by_frame
-from kettle_engine.take import record_take
+from kettle_engine.recording.take import record_take
+from kettle_engine.taking import GivingWay
+from kettle_media.align import align_take
 from kettle_media.file_driver import FileDriver
 from kettle_media.inspect import inspect_take
 from kettle_media.program import compose_one_frame, compose_take
 from kettle_media.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
 from kettle_media.stills import keep_picture, write_png
+from kettle_media.sync_report import TrackSync
 from kettle_media.take_folder import TakeFolder
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
@@ -96,19 +100,20 @@ def take(options: Namespace) -> int:
     """Record for some seconds into a folder."""
     if not 0.5 <= options.seconds <= MAX_SECONDS:
         raise KettleError(f"--seconds takes 0.5 to {MAX_SECONDS}, got {options.seconds:g}.")
-    work_frame_by_frame()
     rig = find_rig(options.rig)
-    clock = VirtualClock() if options.fast else WallClock()
     progress = Progress("Recording", "s")
-    info = record_take(
-        Drivers(Studio(options.seed), FileDriver(DATA / "material")),
-        clock,
-        rig,
-        options.out,
-        round(options.seconds * 1e9),
-        lambda seconds: progress(seconds, options.seconds),
-        library=DATA / "pictures",
-    )
+    length_ns = round(options.seconds * 1e9)
+
+    def tell(seconds: float) -> None:
+        progress(seconds, options.seconds)
+
+    if options.fast:
+        work_frame_by_frame()
+        drivers = Drivers(Studio(options.seed), FileDriver(DATA / "material"))
+        info = record_take(drivers, rig, options.out, length_ns, tell, library=DATA / "pictures")
+    else:
+        os.environ["KETTLE_STUDIO_SEED"] = str(options.seed)
+        info = record_live_take(DATA, rig, options.out, length_ns, tell)
     print(f"{options.out}: {(info.duration_ns or 0) / 1e9:.3f} s, {len(info.tracks)} tracks")
     for note in info.notes:
         print(note)
@@ -131,9 +136,20 @@ def compose(options: Namespace) -> int:
     print("Measuring sync …", file=sys.stderr)
     progress = Progress("Composing", "frames")
     without = frozenset(options.without or ())
-    sync = compose_take(TakeFolder(options.take), options.out, progress, without)
+    give_way = _giving_way()
+    sync = compose_take(TakeFolder(options.take), options.out, progress, without, give_way=give_way)
     print(f"{options.out}: {len(sync.tracks)} tracks, {options.out.stat().st_size / 1e6:.1f} MB")
     return 0
+
+
+def _giving_way() -> GivingWay:
+    """Long work waits while the engine of the same data records."""
+
+    def say(waiting: bool) -> None:
+        told = "Waits for the take that is recorded …" if waiting else "Goes on."
+        print(told, file=sys.stderr, flush=True)
+
+    return GivingWay(DATA, say)
 
 
 def _compose_one(options: Namespace) -> int:
@@ -161,6 +177,46 @@ def inspect(options: Namespace) -> int:
         for row in found["tracks"]:
             print("  " + _line(row))
     return 1 if any("error" in row for row in found["tracks"]) else 0
+
+
+def sync(options: Namespace) -> int:
+    """Print what was measured of a take's clocks, and how sure it is."""
+    folder = TakeFolder(options.take)
+    info = folder.read_info()
+    give_way = _giving_way()
+    found = align_take(folder, info, info.damaged, again=options.again, give_way=give_way)
+    if options.json:
+        rows = [
+            {**vars(t), "clock": [vars(p) for p in t.clock.pieces],
+             "evidence": [vars(e) for e in t.evidence]}
+            for t in found.tracks
+        ]  # fmt: skip
+        print(json.dumps({"name": info.name, "tracks": rows}, indent=1, ensure_ascii=False))
+        return 0
+    for track in found.tracks:
+        print(_sync_line(track))
+        for entry in track.evidence:
+            word = "sure" if entry.sure else "not sure"
+            print(
+                f"    at {entry.at_s:.0f} s: contents {entry.lag_ms:+.2f} ms, "
+                f"agreement {entry.agreement:.2f}, {word}"
+            )
+    return 0
+
+
+def _sync_line(track: TrackSync) -> str:
+    bound = "not known how sure" if track.bound_ms is None else f"± {track.bound_ms:.2f} ms"
+    count = len(track.clock.pieces)
+    pieces = "one piece" if count == 1 else f"{count} pieces"
+    line = (
+        f"{track.name:<12} offset {track.offset_ms:+.2f} ms ({bound})  "
+        f"drift {track.drift_ppm:+.2f} ppm ({track.least_ppm:+.2f} to {track.most_ppm:+.2f}, "
+        f"{pieces})  {track.source}"
+    )
+    if track.true_offset_ms is not None and track.true_drift_ppm is not None:
+        truth = f"{track.true_offset_ms:+.2f} ms, {track.true_drift_ppm:+.2f} ppm"
+        line += f"  [studio's truth: {truth}]"
+    return line
 
 
 def _line(row: dict[str, object]) -> str:

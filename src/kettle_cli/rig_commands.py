@@ -13,7 +13,7 @@ from kettle_core.rig import Rig
 from kettle_core.scene import Scene
 from kettle_core.scene_data import layer_to_dict
 from kettle_engine.client import EngineClient
-from kettle_engine.drivers import Drivers
+from kettle_engine.devices.drivers import Drivers
 from kettle_engine.protocol import device_from_dict, device_to_dict
 from kettle_media.file_driver import FileDriver
 from kettle_media.rig_file import read_rig_file

@@ -18,6 +18,7 @@ from kettle_cli.children import end_with_parent
 from kettle_cli.paths import DATA, ROOT
 from kettle_core.errors import EngineError, KettleError
 from kettle_engine.client import EngineClient
+from kettle_engine.priority import ANSWERS, WORKS, rank_process
 
 FIRST_PORT, PORTS_TRIED = 8470, 30
 START_TIMEOUT_S = 60
@@ -29,6 +30,7 @@ class Child:
 
     name: str
     command: list[str]
+    nice: int
     process: subprocess.Popen[bytes] | None = None
     restarted_at: list[float] = field(default_factory=list)
 
@@ -48,6 +50,7 @@ class Child:
                 start_new_session=True,
                 preexec_fn=None if self.name == "engine" else end_with_parent,  # noqa: PLW1509
             )
+        rank_process(self.process.pid, self.nice)
 
 
 def demo(options: Namespace) -> int:
@@ -105,10 +108,10 @@ def _children(port: int) -> list[Child]:
     worker = ["django", "db_worker", "--interval", "0.3", "--no-startup-delay"]
     web = ["daphne", "-b", "127.0.0.1", "-p", str(port), "--no-server-name"]
     return [
-        Child("engine", [*python, "kettle_engine.server", str(DATA)]),
+        Child("engine", [*python, "kettle_engine.server", str(DATA)], ANSWERS),
         # Composing can wait; recording can't.
-        Child("worker", ["nice", "-n", "10", *python, *worker]),
-        Child("web", [*python, *web, "kettle_web.asgi:application"]),
+        Child("worker", [*python, *worker], WORKS),
+        Child("web", [*python, *web, "kettle_web.asgi:application"], ANSWERS),
     ]
 
 

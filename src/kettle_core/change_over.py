@@ -16,6 +16,7 @@ from kettle_core.compose import Composer
 from kettle_core.errors import RigError
 from kettle_core.layout import Box
 from kettle_core.picture import Picture, Plane
+from kettle_core.resample import Shrink
 from kettle_core.rig import Rig
 from kettle_core.scene import ChangeOver
 from kettle_core.scene_plan import PlacedLayer, ScenePlan, plan_scene
@@ -137,9 +138,18 @@ def _between(a: PlacedLayer, b: PlacedLayer, share: float) -> PlacedLayer:
 
 
 class ProgramComposer:
-    """Draws a program's frames in any order; scenes that stand still are composed once."""
+    """Draws a program's frames in any order; scenes that stand still are composed once.
 
-    def __init__(self, rig: Rig, stills: Mapping[str, Plane] | None = None) -> None:
+    `shrink` is as of `Resampler`.
+    """
+
+    def __init__(
+        self,
+        rig: Rig,
+        stills: Mapping[str, Plane] | None = None,
+        shrink: Shrink | None = None,
+    ) -> None:
+        self._shrink = shrink
         self._plans = {s.id: plan_scene(rig.seen_in(s), rig.format, stills) for s in rig.scenes}
         self._composers: dict[str, Composer] = {}
         self._gliding: list[Composer | None] = [None, None]
@@ -152,7 +162,7 @@ class ProgramComposer:
         if stretch.change_over.kind == "glide":
             plans = glided(self._plans[stretch.before_id], self._plans[stretch.scene_id], share)
             # What does not glide is taken over from the frame before.
-            made = [Composer(p, b) for p, b in zip(plans, self._gliding, strict=True)]
+            made = [Composer(p, b, self._shrink) for p, b in zip(plans, self._gliding, strict=True)]
             self._gliding = list(made)
             old, new = (composer.compose(pictures) for composer in made)
         else:
@@ -163,5 +173,5 @@ class ProgramComposer:
 
     def _still_scene(self, scene_id: str, pictures: Mapping[str, Picture]) -> Plane:
         if scene_id not in self._composers:
-            self._composers[scene_id] = Composer(self._plans[scene_id])
+            self._composers[scene_id] = Composer(self._plans[scene_id], None, self._shrink)
         return self._composers[scene_id].compose(pictures)

@@ -16,6 +16,7 @@ from kettle_core.picture import (
     picture_from_i420,
     turn_picture,
 )
+from kettle_core.resample import Shrink
 from kettle_core.rig import Looks
 from kettle_core.scene_plan import ScenePlan
 
@@ -45,14 +46,20 @@ class Composer:
 
     A layer whose picture is the same object as before is not scaled again; layers below the
     first one that changed are kept as one frame. A composer made after another one takes over
-    its memory and the layers that were only moved. Not for several threads at once.
+    its memory and the layers that were only moved. `shrink` is as of `Resampler`. Not for several
+    threads at once.
     """
 
-    def __init__(self, plan: ScenePlan, before: "Composer | None" = None) -> None:
+    def __init__(
+        self,
+        plan: ScenePlan,
+        before: "Composer | None" = None,
+        shrink: Shrink | None = None,
+    ) -> None:
         self.plan = plan
         known = {p.layer.id: p for p in before._painters} if before else {}
         self._painters: list[Painter] = [
-            moved_painter(known.get(layer.id), plan, layer) or Painter(plan, layer)
+            moved_painter(known.get(layer.id), plan, layer) or Painter(plan, layer, shrink)
             for layer in plan.layers
         ]
         self._sources: list[Picture | None] = [None] * len(plan.layers)
@@ -118,9 +125,11 @@ class Composer:
         return frame
 
 
-def compose_frame(plan: ScenePlan, pictures: Mapping[str, Picture]) -> Plane:
+def compose_frame(
+    plan: ScenePlan, pictures: Mapping[str, Picture], shrink: Shrink | None = None
+) -> Plane:
     """One frame of a scene, drawn afresh (see `Composer.compose`)."""
-    return Composer(plan).compose(pictures)
+    return Composer(plan, shrink=shrink).compose(pictures)
 
 
 def draw_matte(plan: ScenePlan, layer_id: str, pictures: Mapping[str, Picture]) -> Plane:

@@ -28,6 +28,11 @@ class Mode:
     sample_rate_hz: int = 0
     channels: int = 0
 
+    @property
+    def pixels_per_s(self) -> Fraction:
+        """How much there is to draw, turn and encode; 0 for a sound."""
+        return self.width * self.height * self.fps
+
     def in_words(self) -> str:
         """A mode as people read it, with units."""
         if self.width:
@@ -60,6 +65,16 @@ class DeviceInfo:
     def largest_mode(self) -> Mode:
         """The mode with the most pixels, then the highest rate; a sound's first mode."""
         return max(self.modes, key=lambda m: (m.width * m.height, m.fps))
+
+    def lighter_than(self, mode: Mode) -> Mode | None:
+        """The most that it offers with fewer pixels a second than a mode, if there is such.
+
+        >>> modes = (Mode(1920, 1080, Fraction(60)), Mode(1280, 720, Fraction(60)))
+        >>> DeviceInfo("d", "Display", "display", modes).lighter_than(modes[0]).in_words()
+        '1280 × 720 px · 60 fps'
+        """
+        lighter = [m for m in self.modes if m.pixels_per_s < mode.pixels_per_s]
+        return max(lighter, key=lambda m: m.pixels_per_s, default=None)
 
     @property
     def is_picture(self) -> bool:

@@ -33,6 +33,10 @@ class TakeError(KettleError):
     """A take folder that cannot be written or read."""
 
 
+class NoRoomError(TakeError):
+    """The disk has no room for what is to be written, or can't be written to at all."""
+
+
 class DeviceError(KettleError):
     """A device that is not there or cannot do what is asked.
 

@@ -3,9 +3,15 @@
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, Sound, ratio_to_db, to_channels
+from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, Sound, ratio_to_db
+from kettle_core.sound.voice import (
+    FRAMES_PER_S,
+    energy_to_dbfs,
+    find_voice,
+    frame_energy,
+    measure_voice_and_noise,
+)
 
 # A voice above this is heard; a quiet room with a working microphone lies between the two.
 HEARS_ABOVE_DBFS = -45.0
@@ -18,7 +24,6 @@ DELAY_LIMITS_MS = (-500.0, 500.0)
 # Loud syllables are brought here: 15 dB are left for a laugh or a knock.
 VOICE_TARGET_DBFS = -15.0
 PEAK_CEILING_DBFS = -3.0
-FRAME_S = 0.05
 LEAST_VOICE_S = 2.0
 
 
@@ -77,37 +82,16 @@ class VoiceLevel:
     clipped_samples: int
 
 
-def measure_voice(sound: Sound, sample_rate_hz: int) -> VoiceLevel:
-    """Level of speech, from stretches of 50 ms.
-
-    The floor is the 10th percentile of the stretches; speech is what lies 8 dB above it and
-    within 30 dB of the loudest.
-
-    Parameters
-    ----------
-    sound : (channels, samples) float32 ndarray
-    sample_rate_hz : int
-    """
-    mono = to_channels(sound, 1)[0]
-    size = round(FRAME_S * sample_rate_hz)
-    count = mono.size // size
-    if count == 0:
-        return VoiceLevel(SILENCE_DBFS, SILENCE_DBFS, SILENCE_DBFS, 0.0, 0)
-    frames = mono[: count * size].reshape(count, size)
-    energy: NDArray[np.float64] = np.mean(np.square(frames, dtype=np.float64), axis=1)
-    levels = 10 * np.log10(np.maximum(energy, 1e-12))
-    floor = float(np.percentile(levels, 10))
-    speech = energy[(levels > floor + 8) & (levels > levels.max() - 30)]
-    voice = SILENCE_DBFS
-    if speech.size:
-        loud = np.sort(speech)[speech.size // 2 :]
-        voice = float(10 * np.log10(loud.mean()))
+def measure_voice(sound: Sound) -> VoiceLevel:
+    """Level of speech, of a (channels, N) sound at 48 kHz."""
+    spoken, energy = find_voice(sound), frame_energy(sound)
+    loud = np.sort(energy[: spoken.size][spoken])[int(spoken.sum()) // 2 :]
     peak = np.abs(sound)
     return VoiceLevel(
-        voice,
-        floor,
-        ratio_to_db(float(peak.max())),
-        speech.size * FRAME_S,
+        energy_to_dbfs(float(loud.mean())) if loud.size else SILENCE_DBFS,
+        measure_voice_and_noise(energy, spoken).noise_floor_dbfs,
+        ratio_to_db(float(peak.max(initial=0.0))),
+        float(spoken.sum() / FRAMES_PER_S),
         int(np.count_nonzero(peak >= CLIP_LEVEL)),
     )
 

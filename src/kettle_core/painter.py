@@ -15,7 +15,7 @@ from kettle_core.layout import Box
 from kettle_core.mask import Figure, Floats, coverage, shadow
 from kettle_core.picture import Picture, Plane, rgb_to_picture
 from kettle_core.placing import Bounds
-from kettle_core.resample import doubled
+from kettle_core.resample import Shrink, doubled
 from kettle_core.sample import Sampler, chroma_box, sampler
 from kettle_core.scene import Mask
 from kettle_core.scene_plan import PlacedLayer, ScenePlan
@@ -35,8 +35,9 @@ class _Patch:
 class Painter:
     """Draws one layer; what depends on its place alone is worked out once."""
 
-    def __init__(self, plan: ScenePlan, layer: PlacedLayer) -> None:
+    def __init__(self, plan: ScenePlan, layer: PlacedLayer, shrink: Shrink | None = None) -> None:
         self.plan, self.layer = plan, layer
+        self._shrink = shrink
         self._still = plan.stills.get(layer.mask.still)
         frame = Box(0, 0, plan.width, plan.height)
         b = layer.seen
@@ -111,7 +112,7 @@ class Painter:
         layer, region = self.layer, self._region
         size = (source.width, source.height)
         if self._sampler is None or self._sampler.source_size != size:
-            self._sampler = sampler(layer, region, size)
+            self._sampler = sampler(layer, region, size, self._shrink)
         y, u, v = self._sampler.planes(source)
         alpha = self._alpha
         if source.cover is not None:

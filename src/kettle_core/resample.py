@@ -5,7 +5,8 @@ covers a range of it, given by where the first begins and how wide each is; a ra
 beyond the usable samples goes on with the outermost one.
 """
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import ceil, floor
 from typing import TypeVar
@@ -17,8 +18,11 @@ from numpy.typing import NDArray
 Plane = NDArray[np.uint8]
 Floats = NDArray[np.float32]
 Values = TypeVar("Values", Plane, Floats)
+# Shrinks all of a plane to a width and height by area; within 1 of what is done here.
+Shrink = Callable[[Plane, int, int], Plane]
+MOST_SHRUNK, SLIGHT = 16, 1e-6
 LANCZOS = 4
-BLOCK = 20
+BLOCK = 8
 
 
 @dataclass(frozen=True)
@@ -41,6 +45,26 @@ class Line:
         return self.start if self.step > 0 else self.start + self.count * self.step
 
     @property
+    def forwards(self) -> "Line":
+        """The same outputs in the order of the source."""
+        return replace(self, start=self.first, step=abs(self.step))
+
+    @property
+    def inner(self) -> tuple[int, int]:
+        """The first and the number of outputs that lie on usable samples, forwards; (0, 0) where
+        it does not shrink, or they do not begin and end with whole samples.
+        """
+        width = abs(self.step)
+        before = max(0, round((self.low - self.first) / width))
+        after = max(0, round((self.first + self.count * width - self.high) / width))
+        first, count = self.first + before * width, self.count - before - after
+        length = count * width
+        on_samples = abs(first - round(first)) < SLIGHT and abs(length - round(length)) < SLIGHT
+        inside = first > self.low - SLIGHT and first + length < self.high + SLIGHT
+        fits = count > 1 and 1 < width <= MOST_SHRUNK and on_samples and inside
+        return (before, count) if fits else (0, 0)
+
+    @property
     def whole_step(self) -> int:
         """The step where whole samples fall into every output, else 0."""
         width = abs(self.step)
@@ -51,20 +75,24 @@ class Line:
 class Resampler:
     """Samples planes along both axes, again and again in the same memory.
 
-    New memory for every frame costs as much as the sampling. Not for several threads at once.
+    New memory for every frame costs as much as the sampling; a library's `shrink` is faster where
+    whole samples are covered on the whole. Not for several threads at once.
 
     References
     ----------
     Duchon, Lanczos filtering in one and two dimensions, 1979 (four lobes, normalised).
     """
 
-    def __init__(self, down: Line, across: Line) -> None:
+    def __init__(self, down: Line, across: Line, shrink: Shrink | None = None) -> None:
         self._down, self._across = down, across
         self._steps = down.whole_step, across.whole_step
+        self._shrunk = None
+        if shrink and down.inner[1] and across.inner[1] and not all(self._steps):
+            self._shrunk = _Shrunk(down.forwards, across.forwards, shrink)
         rows = down.high - down.low
         self._rows_first = down.count * abs(across.step) <= rows
         self._values = self._middle = self._out = np.empty((0, 0), np.float32)
-        if not all(self._steps):
+        if not all(self._steps) and not self._shrunk:
             columns = across.high - across.low
             middle = (down.count, columns) if self._rows_first else (rows, across.count)
             self._values = np.empty((rows, columns), np.float32)
@@ -86,6 +114,8 @@ class Resampler:
         down, across = self._down, self._across
         if all(self._steps):
             return self._whole(plane)
+        if self._shrunk:
+            return _turned_back(self._shrunk.sample(plane), down, across)
         if abs(down.step) == abs(across.step) == 1:
             part = plane[down.low : down.high, across.low : across.high]
             part = part if part.strides[1] == 1 else np.ascontiguousarray(part)
@@ -112,6 +142,50 @@ class Resampler:
             size = (across.count, down.count)
             part = np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_AREA), np.uint8)
         return _turned_back(part, down, across)
+
+
+class _Shrunk:
+    """Most of it by a library, and what lies beyond the usable samples from the outermost ones."""
+
+    def __init__(self, down: Line, across: Line, shrink: Shrink) -> None:
+        self._shrink, self._size = shrink, (down.count, across.count)
+        (top, rows), (left, columns) = down.inner, across.inner
+        self._inner = np.s_[top : top + rows, left : left + columns]
+        self._source = _covered(down), _covered(across)
+        self._edges: list[tuple[tuple[slice, slice], Resampler]] = []
+        for outputs, edge in _beyond(down):
+            self._edges.append(((outputs, slice(None)), Resampler(edge, across)))
+        for outputs, edge in _beyond(across):
+            self._edges.append(((slice(None), outputs), Resampler(down, edge)))
+
+    def sample(self, plane: Plane) -> Plane:
+        """A plane sampled, forwards."""
+        rows, columns = self._size
+        out = np.empty((rows, columns), np.uint8)
+        inner = out[self._inner]
+        inner[:] = self._shrink(plane[self._source], inner.shape[1], inner.shape[0])
+        for place, edge in self._edges:
+            out[place] = edge.sample(plane)
+        return out
+
+
+def _covered(line: Line) -> slice:
+    before, count = line.inner
+    first = line.first + before * line.step
+    return slice(round(first), round(first + count * line.step))
+
+
+def _beyond(line: Line) -> list[tuple[slice, Line]]:
+    """Outputs before and after the usable samples, and a line that gives one of them."""
+    before, count = line.inner
+    found = []
+    if before:
+        edge = Line(1, line.low - line.step, line.step, line.low, line.low + 1)
+        found.append((slice(0, before), edge))
+    if before + count < line.count:
+        edge = Line(1, float(line.high), line.step, line.high - 1, line.high)
+        found.append((slice(before + count, line.count), edge))
+    return found
 
 
 def _turned_back(plane: Plane, down: Line, across: Line) -> Plane:

@@ -13,7 +13,7 @@ import numpy as np
 from kettle_core.layout import Box
 from kettle_core.picture import Picture, Plane
 from kettle_core.placing import turned
-from kettle_core.resample import Line, Resampler, shrunk_by, whole_factor
+from kettle_core.resample import Line, Resampler, Shrink, shrunk_by, whole_factor
 from kettle_core.scene_plan import PlacedLayer
 
 
@@ -30,7 +30,9 @@ class Sampler:
         return self.luma(source.y), self.chroma(source.u), self.chroma(source.v)
 
 
-def sampler(layer: PlacedLayer, region: Box, size: tuple[int, int]) -> Sampler:
+def sampler(
+    layer: PlacedLayer, region: Box, size: tuple[int, int], shrink: Shrink | None = None
+) -> Sampler:
     """How a layer is sampled from pictures of a size.
 
     Parameters
@@ -38,14 +40,15 @@ def sampler(layer: PlacedLayer, region: Box, size: tuple[int, int]) -> Sampler:
     layer : PlacedLayer; a crop that does not lie on the picture takes all of it
     region : Box, the part of the layer that is drawn, in frame px
     size : width and height of the pictures in px
+    shrink : as of `Resampler`
     """
     whole = Box(0, 0, *size)
     crop = layer.crop if whole.holds(layer.crop) else whole
     if layer.is_exact:
         return Sampler(
             size,
-            _straight(layer, region, crop, chroma=False),
-            _straight(layer, region, crop, chroma=True),
+            _straight(layer, region, crop, False, shrink),
+            _straight(layer, region, crop, True, shrink),
         )
     return Sampler(
         size,
@@ -73,7 +76,9 @@ def chroma_box(box: Box) -> Box:
     return Box(left, top, (box.right + 1) // 2 - left, (box.bottom + 1) // 2 - top)
 
 
-def _straight(layer: PlacedLayer, region: Box, crop: Box, chroma: bool) -> Callable[[Plane], Plane]:
+def _straight(
+    layer: PlacedLayer, region: Box, crop: Box, chroma: bool, shrink: Shrink | None
+) -> Callable[[Plane], Plane]:
     """Sampling along rows and columns, for right angles on whole pixels."""
     quarter = round(layer.turn / 90) % 4
     swapped = quarter % 2 == 1
@@ -103,7 +108,7 @@ def _straight(layer: PlacedLayer, region: Box, crop: Box, chroma: bool) -> Calla
 
     across, down = line(not swapped, True), line(swapped, False)
 
-    lines = Resampler(down, across)
+    lines = Resampler(down, across, shrink)
 
     def sample(plane: Plane) -> Plane:
         return lines.sample(plane.T if swapped else plane)

@@ -42,6 +42,10 @@ class PlacedLayer:
     @property
     def seen(self) -> Bounds:
         """The upright rectangle around what its mask leaves."""
+        if self.mask.shape == "ellipse":
+            # Its distance is a first-order one: beside a narrow tip it is covered a little.
+            b = self.bounds
+            return Bounds(b.left - 1, b.top - 1, b.right + 1, b.bottom + 1)
         if self.mask.shape != "circle":
             return self.bounds
         (cx, cy), radius = self.middle, min(self.width, self.height) / 2 + 0.5

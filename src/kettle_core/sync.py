@@ -4,9 +4,11 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import irfft, next_fast_len, rfft
 from scipy.ndimage import uniform_filter1d
 
 from kettle_core.errors import TimingError
+from kettle_core.sound.phat import HIGHEST_HZ, whitened_cross
 from kettle_core.timing import parabolic_offset
 
 FloatArray = NDArray[np.floating]
@@ -60,41 +62,59 @@ def sound_lag(
     C. Knapp and G. Carter (1976), The generalized correlation method for estimation of
     time delay.
     """
-    if reference.shape != other.shape:
-        raise TimingError(f"Sounds of one length are needed, got {reference.size}, {other.size}.")
-    window = round(WINDOW_S * sample_rate_hz)
-    reach = round(max_lag_s * sample_rate_hz)
-    total = np.zeros(2 * reach + 1)
-    for start in range(0, reference.size - window + 1, window // 2):
-        span = slice(start, start + window)
-        total += _phat(reference[span], other[span], sample_rate_hz, reach)
-    size = np.abs(total)
-    heights = size - np.median(size)
-    spread = 1.4826 * float(np.median(np.abs(heights)))
-    peak = int(heights.argmax())
-    near = round(SAME_LAG_S * sample_rate_hz)
-    rest = np.delete(heights, slice(max(0, peak - near), peak + near + 1))
-    if spread <= 0:
-        return Lag(0.0, 0.0, False)
-    agreement = 1.0 - float(rest.max() / heights[peak])
-    sure = heights[peak] >= 8 * spread and agreement >= 0.25
-    lag_ms = (peak - reach + parabolic_offset(heights, peak)) / sample_rate_hz * 1000
-    return Lag(lag_ms, agreement, bool(sure))
+    total = LagSum(sample_rate_hz, max_lag_s)
+    total.add(reference, other)
+    return total.lag()
 
 
-def _phat(reference: FloatArray, other: FloatArray, sample_rate_hz: int, reach: int) -> FloatArray:
-    """Correlation of one window at lags of -reach to reach samples."""
-    size = 2 * reference.size
-    taper = np.hanning(reference.size)
-    theirs = np.fft.rfft(other * taper, size)
-    cross = theirs * np.conj(np.fft.rfft(reference * taper, size))
-    loudness = np.abs(theirs)
-    whitened = cross / np.maximum(np.abs(cross), 1e-12)
-    whitened[loudness <= max(1e-3, float(loudness.max()) * FLOOR_RATIO)] = 0
-    # Above 12 kHz there is little but noise and codec filters.
-    whitened[int(12_000 / sample_rate_hz * size) :] = 0
-    correlation = np.fft.irfft(whitened, size)
-    return np.concatenate([correlation[-reach:], correlation[: reach + 1]])
+class LagSum:
+    """The correlation of windows of two sounds, added up from several places (see `sound_lag`)."""
+
+    def __init__(self, sample_rate_hz: int, max_lag_s: float = 0.15) -> None:
+        self._rate_hz = sample_rate_hz
+        self._reach = round(max_lag_s * sample_rate_hz)
+        self._total = np.zeros(2 * self._reach + 1)
+
+    def add(self, reference: FloatArray, other: FloatArray) -> None:
+        """Add a stretch of both, (N,) each. Raises TimingError if they differ in length."""
+        if reference.shape != other.shape:
+            sizes = f"{reference.size}, {other.size}"
+            raise TimingError(f"Sounds of one length are needed, got {sizes}.")
+        window = round(WINDOW_S * self._rate_hz)
+        # 32 bits are enough where only phases are kept, and twice as fast.
+        size = next_fast_len(2 * window, real=True)
+        taper = np.hanning(window).astype(np.float32)
+        for start in range(0, reference.size - window + 1, window // 2):
+            span = slice(start, start + window)
+            ours, theirs = (
+                rfft(x[span].astype(np.float32) * taper, size) for x in (reference, other)
+            )
+            loudness = np.abs(theirs)
+            floor = max(1e-3, float(loudness.max()) * FLOOR_RATIO)
+            # Above 12 kHz there is little but noise and codec filters.
+            whitened = whitened_cross(ours, theirs, self._rate_hz / size, 0.0, HIGHEST_HZ)
+            whitened[loudness <= floor] = 0
+            found = irfft(whitened, size)
+            self._total += np.concatenate([found[-self._reach :], found[: self._reach + 1]])
+
+    def join(self, other: "LagSum") -> None:
+        """Add what another one has added up."""
+        self._total += other._total
+
+    def lag(self) -> Lag:
+        """The lag at which they stand together."""
+        size = np.abs(self._total)
+        heights = size - np.median(size)
+        spread = 1.4826 * float(np.median(np.abs(heights)))
+        peak = int(heights.argmax())
+        near = round(SAME_LAG_S * self._rate_hz)
+        rest = np.delete(heights, slice(max(0, peak - near), peak + near + 1))
+        if spread <= 0:
+            return Lag(0.0, 0.0, False)
+        agreement = 1.0 - float(rest.max() / heights[peak])
+        sure = heights[peak] >= 8 * spread and agreement >= 0.25
+        lag_ms = (peak - self._reach + parabolic_offset(heights, peak)) / self._rate_hz * 1000
+        return Lag(lag_ms, agreement, bool(sure))
 
 
 def sound_changes(sound: FloatArray, sample_rate_hz: int) -> FloatArray:
@@ -168,4 +188,4 @@ def picture_lag(cells: FloatArray, sound: FloatArray, max_lag_s: float = 0.3) ->
     rest = np.delete(joined, slice(max(0, peak - 24), peak + 25))
     prominence = (joined[peak] - rest.mean()) / max(float(rest.std()), 1e-12)
     lag_ms = (peak - reach + parabolic_offset(joined, peak)) / GRID_HZ * 1000
-    return Lag(float(lag_ms), best, best >= 0.2 and prominence >= 4.0)
+    return Lag(float(lag_ms), best, bool(best >= 0.2 and prominence >= 4.0))

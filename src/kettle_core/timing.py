@@ -103,8 +103,8 @@ class ClockFit:
     master_ns = anchor_master_ns + (device_ns - anchor_device_ns) / rate, with
     rate = 1 + drift_ppm * 1e-6.
 
-    `drift_ppm` is how fast the device counts (positive: fast). `spread_ns` is the median
-    distance of the earliest stamps above the line: how sure the line is.
+    `drift_ppm` is how fast the device counts (positive: fast). Within `spread_ns` above the line
+    lies a quarter of the earliest stamps: how sure the line is, whatever stalls lift the others.
     """
 
     anchor_device_ns: int
@@ -127,7 +127,8 @@ def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
 
     Parameters
     ----------
-    device_ns, master_ns : (N,) int64 ndarray, N >= 1, device times rising
+    device_ns, master_ns : (N,) int64 ndarray, N >= 1; device times that stand still or step
+        back, as some drivers give them, count like others
 
     Returns
     -------
@@ -139,7 +140,7 @@ def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
     Raises
     ------
     TimingError
-        If the arrays are empty, differ in length, or device time does not rise.
+        If the arrays are empty or differ in length.
 
     References
     ----------
@@ -150,8 +151,8 @@ def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
     master = np.asarray(master_ns, dtype=np.int64)
     if device.size == 0 or device.size != master.size:
         raise TimingError(f"A clock needs stamps in pairs, got {device.size} and {master.size}.")
-    if np.any(np.diff(device) <= 0):
-        raise TimingError("Device times must rise from stamp to stamp.")
+    order = np.argsort(device, kind="stable")
+    device, master = device[order], master[order]
     x = (device - device[0]).astype(np.float64)
     late = (master - master[0]).astype(np.float64) - x
     x, late = _earliest_of_each_bin(x, late)
@@ -160,7 +161,7 @@ def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
     lowest = float(level.min())
     # master elapsed = x * (1 + slope), so the device's rate is 1 / (1 + slope)
     drift_ppm = (1.0 / (1.0 + slope) - 1.0) * 1e6
-    spread = float(np.median(level - lowest))
+    spread = float(np.percentile(level - lowest, 25))
     return ClockFit(int(device[0]), float(master[0] + lowest), drift_ppm, spread)
 
 

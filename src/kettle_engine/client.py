@@ -1,6 +1,7 @@
 """Asks the engine; used by the web and the command line."""
 
 import socket as socketlib
+import time
 from pathlib import Path
 from typing import Any
 
@@ -38,7 +39,9 @@ class EngineClient:
         socket.linger = 0
         try:
             socket.connect(self._address)
-            socket.send_json({"do": do, **values})
+            # Who has given up by then is not answered, and nothing is done for them.
+            deadline_ns = time.monotonic_ns() + self._timeout_ms * 1_000_000
+            socket.send_json({"do": do, "deadline_ns": deadline_ns, **values})
             if not self._answered(socket):
                 raise EngineError(
                     "The recording engine does not answer; a take that is being recorded goes on. "

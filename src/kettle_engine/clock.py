@@ -21,12 +21,13 @@ class WallClock:
 
     realtime = True
 
-    def __init__(self) -> None:
-        self._base_ns = time.monotonic_ns()
+    def __init__(self, base_ns: int | None = None) -> None:
+        # Processes of one engine share the base, and with it the time.
+        self.base_ns = time.monotonic_ns() if base_ns is None else base_ns
 
     def now_ns(self) -> int:
         """Master time."""
-        return time.monotonic_ns() - self._base_ns
+        return time.monotonic_ns() - self.base_ns
 
     def sleep_until(self, master_ns: int) -> None:
         """Sleep for what is left."""

@@ -1,257 +1,218 @@
-"""The engine's state and its capture thread: idle, watching, counting down, recording."""
+"""The engine: commands, state, and the guard over the processes that do the work."""
 
-import queue
-import threading
-from collections.abc import Callable
-from concurrent.futures import Future
-from dataclasses import dataclass, field
+import contextlib
+import multiprocessing.connection
+import os
+import sys
+import time
+from collections.abc import Mapping
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
-from kettle_core.devices import Driver
-from kettle_core.errors import EngineError, KettleError, PictureError
-from kettle_core.picture import Picture, picture_from_i420
-from kettle_core.rig import Input, Rig, input_of_device
-from kettle_core.scene import Scene
-from kettle_core.timing import NS_PER_S
-from kettle_engine.clock import Clock
-from kettle_engine.meter import Meter
-from kettle_engine.rack import LIVE, OPENING, Delivery, Rack
-from kettle_engine.recorder import DISK_RESERVE_BYTES, Recorder, check_room
-from kettle_engine.watch import InputState, PictureWatch, source_state
-from kettle_media.stills import rgba_to_picture, still_image
-from kettle_media.take_folder import TakeFolder, TakeInfo
+from kettle_core.devices import DeviceInfo
+from kettle_core.errors import EngineError
+from kettle_core.rig import Rig
+from kettle_engine.clock import WallClock
+from kettle_engine.devices.registry import known_drivers
+from kettle_engine.hosts import Hosts
+from kettle_engine.inputs import InputSet
+from kettle_engine.machine import machine_status
+from kettle_engine.processes import Child
+from kettle_engine.protocol import COUNTDOWN, IDLE, RECORDING, WATCHING
+from kettle_engine.questions import Questions, Reply, Way
+from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
+from kettle_engine.rings.places import RingPlaces
+from kettle_engine.take_desk import MAX_COUNTDOWN_S, UNFINISHED, TakeDesk, tracks_of
+from kettle_engine.taking import TakingFlag
+from kettle_media.take_folder import free_bytes
 
-Result = TypeVar("Result")
-IDLE, WATCHING, COUNTDOWN, RECORDING, FINISHING = (
-    "idle",
-    "watching",
-    "countdown",
-    "recording",
-    "finishing",
-)
-MAX_COUNTDOWN_S = 10
-MIN_TAKE_NS = NS_PER_S // 2
-# Devices that are in no rig are kept open this long after a page last asked for them.
-SPARES_FOR_NS = 5 * NS_PER_S
-SPARE = "spare-"
-STATE_SOUNDS = {"hears": "live", "quiet": "live", "nothing": "fault", "clipping": "look"}
-
-
-@dataclass(frozen=True)
-class Tried:
-    """A scene as somebody is about to change it on the drawing table."""
-
-    scene: Scene
-    until_s: float
-
-
-@dataclass(frozen=True)
-class Played:
-    """A change-over that is played for a page, on the monotonic clock."""
-
-    scene_id: str
-    to_id: str
-    since_s: float
-
-
-@dataclass
-class Live:
-    """The newest of every input, for pages. Spares are devices that the rig does not use."""
-
-    rig: Rig
-    rack: Rack
-    inputs: dict[str, Input] = field(default_factory=dict)
-    pictures: dict[str, Picture] = field(default_factory=dict)
-    # Of the newest picture that differs from the one before, and of the newest at all.
-    numbers: dict[str, int] = field(default_factory=dict)
-    came: dict[str, int] = field(default_factory=dict)
-    meters: dict[str, Meter] = field(default_factory=dict)
-    watches: dict[str, PictureWatch] = field(default_factory=dict)
-    spares_until_ns: int = 0
-    owner: str = ""
-    tried: dict[str, Tried] = field(default_factory=dict)
-    played: Played | None = None
-
-    def tried_scene(self, scene_id: str, now_s: float) -> Scene | None:
-        """The scene as it is tried at the moment; `now_s` on the monotonic clock."""
-        tried = self.tried.get(scene_id)
-        return tried.scene if tried and tried.until_s > now_s else None
-
-    def states(self, now_s: float) -> dict[str, InputState]:
-        """How every open input is."""
-        found = {}
-        for source in list(self.rack.sources.values()):
-            for item in source.inputs:
-                fault = source_state(source)
-                if fault:
-                    found[item.id] = fault
-                elif watch := self.watches.get(item.id):
-                    picture = self.pictures.get(item.id)
-                    watch.look(picture, self.came.get(item.id, -1), source, now_s)
-                    found[item.id] = watch.state(now_s)
-                elif meter := self.meters.get(item.id):
-                    heard = meter.state()
-                    found[item.id] = InputState(STATE_SOUNDS[heard.word], heard.sentence)
-        return found
+RUN_VIEWER = "kettle_engine.viewing.viewer:run_viewer"
+RUN_REPAIR = "kettle_engine.repairing:run_repair"
+VIEWER_SILENT_S, REPAIR_SILENT_S = 10.0, 60.0
+STATUS_EVERY_S = 0.2
+CLOSE_LIMIT_S = 30.0
+BUSY = "A take is being recorded; stop it before the inputs are changed."
 
 
 class Engine:
-    """One thread reads the devices; commands run in it, between two deliveries."""
+    """One thread: `step` hears all processes and lets the clock act; commands come between."""
 
     def __init__(
         self,
-        driver: Driver,
-        clock: Clock,
-        library: Path,
+        data_dir: Path,
+        *,
+        drivers: Mapping[str, str] | None = None,
+        places: RingPlaces | None = None,
         reserve_bytes: int = DISK_RESERVE_BYTES,
+        with_pages: bool = True,
     ) -> None:
-        self.clock = clock
-        self.library = library
-        self.live: Live | None = None
-        self.last_take: dict[str, Any] | None = None
-        self._driver = driver
-        self._reserve_bytes = reserve_bytes
-        self._recorder: Recorder | None = None
-        self._finishing: threading.Thread | None = None
-        self._start_ns: int | None = None
-        self._watched: frozenset[str] = frozenset()
-        self._wanted: tuple[Path, Rig] | None = None
-        self._calls: queue.SimpleQueue[tuple[Callable[[], Any], Future[Any]]] = queue.SimpleQueue()
-        self._quit = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="capture", daemon=True)
-        self._thread.start()
+        self.repaired: list[dict[str, Any]] = []
+        self._repairing: dict[str, Any] | None = None
+        self._data_dir = data_dir
+        self._takes = data_dir / "takes"
+        self._places = places or RingPlaces(data_dir)
+        self._places.clear()
+        self._flag = TakingFlag(data_dir)
+        clock = WallClock()
+        self._clock = clock
+        known = known_drivers() if drivers is None else drivers
+        self._hosts = Hosts(known, data_dir, self._places, clock.base_ns)
+        reserve_bytes = int(os.environ.get("KETTLE_RESERVE_BYTES", reserve_bytes))
+        library = data_dir / "pictures"
+        self._desk = TakeDesk(clock, self._hosts, library, reserve_bytes, self._take_ended)
+        self._questions = Questions()
+        self._inputs = InputSet()
+        self._states: dict[str, Any] = {}
+        self._wanted: frozenset[str] = frozenset()
+        self._looked_s = time.monotonic()
+        self._tell_at_s = 0.0
+        self._viewer: Child | None = None
+        self._repair: Child | None = None
+        if with_pages:
+            self._viewer = Child("viewer", RUN_VIEWER, lambda: (data_dir,), VIEWER_SILENT_S)
+            self._viewer.start()
+            self._start_repair()
 
-    def call(self, command: Callable[[], Result]) -> Result:
-        """Run a command in the capture thread and give its result or raise its error."""
-        future: Future[Result] = Future()
-        self._calls.put((command, future))
-        try:
-            return future.result(timeout=10)
-        except TimeoutError as error:
-            raise EngineError("The engine is busy and did not answer. Try again.") from error
+    # what goes on
 
-    def close(self) -> None:
-        """Finish a running take, let devices go and end the thread."""
-        self.call(self._stop_for_quit)
-        self._quit.set()
-        self._thread.join()
-        if self._finishing:
-            self._finishing.join()
+    def step(self, timeout_s: float, *more: Any) -> None:
+        """Hear the processes, look after them and let the clock act."""
+        handles = [h for child in self._children() for h in child.handles]
+        multiprocessing.connection.wait([*handles, *more], timeout_s)
+        for child in self._children():
+            for message in child.messages():
+                self._hear(child, *message)
+        now_s = time.monotonic()
+        elapsed_s, self._looked_s = now_s - self._looked_s, now_s
+        for child in self._children():
+            self._guard(child, elapsed_s)
+        self._tick()
+        if now_s >= self._tell_at_s:
+            self._tell_at_s = now_s + STATUS_EVERY_S
+            self._tell_viewer("engine", self.status())
 
-    # what follows runs in the capture thread
+    def _children(self) -> list[Child]:
+        found = [*self._hosts.children.values(), self._viewer, self._repair, self._desk.recorder]
+        return [child for child in found if child]
 
-    def _run(self) -> None:
-        while not self._quit.is_set():
-            self._answer_calls(block=self.live is None)
-            if self.live is None:
-                continue
-            delivery = self.live.rack.step()
-            self._note_changes(self.live)
-            if delivery:
-                self._deliver(self.live, delivery)
-            self._tick(self.live)
+    def _hear(self, child: Child, word: str, *values: Any) -> None:
+        if word == "answer":
+            self._questions.answer(*values)
+        elif host := self._hosts.name_of(child):
+            self._hear_host(host, word, *values)
+        elif child is self._viewer:
+            self._hear_viewer(word, *values)
+        elif child is self._repair:
+            self._hear_repair(word, values[0])
+        elif child is self._desk.recorder:
+            self._desk.hear(word, *values)
 
-    def _answer_calls(self, block: bool) -> None:
-        try:
-            while True:
-                command, future = self._calls.get(block=block, timeout=0.1)
-                try:
-                    future.set_result(command())
-                except KettleError as error:
-                    future.set_exception(error)
-                except Exception as error:
-                    future.set_exception(EngineError(f"The engine failed: {error!r}."))
-                block = False
-        except queue.Empty:
-            return
+    def _hear_host(self, name: str, word: str, *values: Any) -> None:
+        if word == "devices":
+            self._hosts.list_devices(name, values[0])
+            self._refill()
+        elif word == "sources":
+            recorded = {i.id for i in self._inputs.captured if i.has_track}
+            for input_id, report in self._hosts.report(name, *values).items():
+                if input_id in recorded:
+                    self._desk.note(
+                        f"device {report.state}", input=input_id, sentence=report.sentence
+                    )
+            self._tell_viewer("sources", self._hosts.reports)
 
-    def _note_changes(self, live: Live) -> None:
-        """Tell the take of devices that were lost or are back; forget what they showed."""
-        changes, live.rack.changes = live.rack.changes, []
-        for change in changes:
-            for item in change.source.inputs:
-                live.pictures.pop(item.id, None)
-                if self._recorder:
-                    self._recorder.note(f"device {change.state}", input=item.id)
+    def _hear_viewer(self, word: str, *values: Any) -> None:
+        if word == "inputs":
+            self._states = values[0]
+        elif word == "wanted":
+            self._wanted = values[0]
+            self._refill()
+            self._tell_wanted()
+        elif word == "unwatched":
+            self.close_rig()
 
-    def _deliver(self, live: Live, delivery: Delivery) -> None:
-        capture = delivery.capture
-        for item in delivery.inputs:
-            name = item.id
-            if not item.is_picture:
-                live.meters[name].take(capture.data)  # type: ignore[arg-type]
-                continue
-            live.came[name] = capture.no
-            if capture.changed or name not in live.pictures:
-                live.pictures[name] = picture_from_i420(capture.data)  # type: ignore[arg-type]
-                live.numbers[name] = capture.no
-        if self._recorder:
-            self._recorder.take(delivery)
+    def _hear_repair(self, word: str, told: dict[str, Any]) -> None:
+        self._repairing = told if word == "repairing" else None
+        if word == "repaired":
+            self.repaired.append(told)
+            print(f"{Path(told['folder']).name}: {' '.join(told['notes'])}", flush=True)
 
-    def _tick(self, live: Live) -> None:
-        """What falls due by the clock, whether or not a device delivers."""
-        now_ns = self.clock.now_ns()
-        if self._start_ns is not None and self._wanted and now_ns >= self._start_ns:
-            if live.rack.is_opening():
-                self._start_ns = now_ns + MIN_TAKE_NS // 10
+    def _tick(self) -> None:
+        self._questions.expire()
+        self._desk.tick()
+        if not self._desk.state and self._inputs.lapse(self._clock.now_ns()):
+            self._fill()
+        self._flag.put(self.state in (COUNTDOWN, RECORDING))
+
+    # the guard
+
+    def _guard(self, child: Child, elapsed_s: float) -> None:
+        """See that a process lives and behaves; start one again that does not."""
+        if child.is_alive:
+            why = child.look(elapsed_s)
+            if not why:
                 return
-            self._begin(live, self._start_ns, *self._wanted)
-        if self._recorder:
-            self._recorder.check(now_ns)
-            if self._recorder.is_over(now_ns):
-                self._finish(self._recorder)
-        elif live.spares_until_ns and now_ns > live.spares_until_ns:
-            live.spares_until_ns = 0
-            self._fill(live, live.rig)
+            print(f"The process {child.name} {why} and is ended.", file=sys.stderr, flush=True)
+            child.kill()
+            child.wait(2)
+        for message in child.messages():  # what it said last
+            self._hear(child, *message)
+        status = child.bury()
+        if status is not None:
+            self._questions.give_up(child)
+            self._tell_end(child, status)
+        if time.monotonic() >= child.may_start_at:
+            self._start_again(child)
 
-    def _begin(self, live: Live, start_ns: int, path: Path, rig: Rig) -> None:
-        live.rack.worst_late_ns = 0
-        try:
-            folder = TakeFolder(path)
-            self._recorder = Recorder(
-                folder,
-                rig,
-                live.rack,
-                start_ns,
-                self.clock.realtime,
-                self.library,
-                self._reserve_bytes,
-            )
-        except (KettleError, OSError) as error:
-            self.last_take = {"folder": str(path), "state": "failed", "notes": [str(error)]}
-        # Only now: in between the state would be neither countdown nor recording.
-        self._start_ns = self._wanted = None
+    def _tell_end(self, child: Child, status: int) -> None:
+        done = child is self._desk.recorder and self._desk.has_ended
+        if done or (child is self._repair and status == 0):
+            return
+        told = f"The process {child.name} ended by itself (status {status})."
+        print(told, file=sys.stderr, flush=True)
+        self._desk.note("process ended", process=child.name, status=status)
 
-    def _finish(self, recorder: Recorder) -> None:
-        def finish() -> None:
-            info = recorder.finish()
-            self.last_take = _ended(recorder.folder, info)
+    def _start_again(self, child: Child) -> None:
+        if child is self._repair and child.exit_status == 0:
+            self._repair = None
+        elif child is self._repair:
+            child.start()
+        elif child is self._desk.recorder:
+            self._desk.recorder_ended()
+        elif child is self._viewer:
+            child.start()
+            self._open_in_viewer()
+        elif name := self._hosts.name_of(child):
+            self._hosts.start_again(name, self._inputs.captured)
+            self._tell_wanted()
+            self._desk.note("process started again", process=child.name)
 
-        self._finishing = threading.Thread(target=finish, name="finish take")
-        self._finishing.start()
-        # Only now: in between the state would be neither recording nor finishing.
-        self._recorder = None
-        self.set_wanted(self._watched)
+    def _start_repair(self) -> None:
+        if self._repair is None:
+            arguments = (self._data_dir,)
+            self._repair = Child("repair", RUN_REPAIR, lambda: arguments, REPAIR_SILENT_S)
+            self._repair.start()
 
-    def _stop_for_quit(self) -> None:
-        self._start_ns = self._wanted = None
-        if self._recorder:
-            self._recorder.stop(self.clock.now_ns(), "the engine was ended")
-            self._finish(self._recorder)
+    def _take_ended(self, ended: Ended) -> None:
+        if ended.state == UNFINISHED:
+            self._start_repair()
+        self._tell_wanted()
 
-    # commands; run them by call()
+    # commands
 
     @property
     def state(self) -> str:
         """What the engine is doing, as one word."""
-        if self._recorder:
-            return RECORDING
-        if self._start_ns is not None:
-            return COUNTDOWN
-        if self._finishing and self._finishing.is_alive():
-            return FINISHING
-        return WATCHING if self.live else IDLE
+        return self._desk.state or (WATCHING if self._inputs.rig else IDLE)
+
+    @property
+    def elapsed_ns(self) -> int:
+        """How long the take has been recorded; 0 before its beginning."""
+        return self._desk.elapsed_ns
+
+    @property
+    def last_take(self) -> dict[str, Any] | None:
+        """How the last take ended."""
+        return self._desk.last_take
 
     def open_rig(self, rig: Rig, spares: bool = False, owner: str = "") -> None:
         """Open a rig's devices; those that are open already stay so.
@@ -259,163 +220,126 @@ class Engine:
         With `spares` also every device that the rig does not use, for some seconds. `owner`
         says whose rig it is, so that pages of another one can tell.
         """
-        if self.state not in (IDLE, WATCHING):
-            if self.live and _devices(self.live.rig) == _devices(rig):
-                self.live.rig, self.live.tried = rig, {}
-                return
-            raise EngineError("A take is being recorded; stop it before the inputs are changed.")
-        if self.live is None:
-            self.live = Live(rig, Rack(self._driver, self.clock))
-            self.set_wanted(self._watched)
-        self.live.owner = owner or self.live.owner
-        if rig != self.live.rig:
-            self.live.tried = {}
-        if spares:
-            self.live.spares_until_ns = self.clock.now_ns() + SPARES_FOR_NS
-        self._fill(self.live, rig)
-
-    def _fill(self, live: Live, rig: Rig) -> None:
-        inputs = [i for i in rig.inputs if i.on]
-        if live.spares_until_ns:
-            used = {i.device for i in rig.inputs if i.is_captured}
-            for info in self._driver.list_devices():
-                if info.id not in used and not info.busy:
-                    inputs.append(input_of_device(info, spare_id(info.id)))
-        before = live.inputs
-        # The publishing thread looks at these: what it looks up is there before it is listed.
-        for item in inputs:
-            old = before.get(item.id)
-            if item.is_still:
-                self._show_still(live, item)
-            elif old is None or (old.device, old.mode) != (item.device, item.mode):
-                live.pictures.pop(item.id, None)
-                if item.is_picture:
-                    live.watches[item.id] = PictureWatch(item)
-                else:
-                    live.meters[item.id] = Meter(item)
-            elif not item.is_picture:
-                live.meters[item.id].input = item
-        live.rig, live.inputs = rig, {i.id: i for i in inputs}
-        live.rack.set_inputs(inputs)
-        for gone in before.keys() - live.inputs.keys():
-            for kept in (live.pictures, live.numbers, live.came, live.meters, live.watches):
-                kept.pop(gone, None)
-
-    def _show_still(self, live: Live, item: Input) -> None:
-        stamp = hash((item.still, item.card, item.mode, item.looks.opacity))
-        if live.numbers.get(item.id) == stamp and item.id in live.pictures:
+        if self._desk.state:
+            if not self._inputs.has_devices_of(rig):
+                raise EngineError(BUSY)
+            self._inputs.rig = rig
+            self._open_in_viewer()
             return
-        try:
-            live.pictures[item.id] = rgba_to_picture(still_image(item, self.library))
-            live.numbers[item.id] = stamp
-        except PictureError:
-            live.pictures.pop(item.id, None)
-
-    def set_wanted(self, watched: frozenset[str]) -> None:
-        """Whose pictures pages look at; those of a take are always wanted."""
-        self._watched = watched
-        if self.live:
-            recorded: set[str] = set()
-            if self._recorder or self._start_ns is not None:
-                recorded = {i.id for i in self.live.rig.inputs if i.has_track}
-            self.live.rack.set_wanted(watched | recorded)
+        self._inputs.open(rig, owner, self._clock.now_ns() if spares else None)
+        self._fill()
 
     def close_rig(self) -> None:
         """Let the devices go, unless a take needs them."""
-        if self.live and self.state in (IDLE, WATCHING):
-            self.live.rack.close()
-            self.live = None
+        if self.state == WATCHING:
+            self._inputs, self._states = InputSet(), {}
+            self._hosts.tell_inputs([])
+            self._tell_viewer("close")
+            self._places.keep([])
 
-    def record(self, rig: Rig, path: Path, countdown_s: int) -> None:
-        """Count down and record into a new folder."""
-        if self.state not in (IDLE, WATCHING):
+    def record(self, rig: Rig, path: Path, countdown_s: int, reply: Reply) -> None:
+        """Count down and record into a new folder; `reply` gets None once that is sure."""
+        if self._desk.state:
             raise EngineError("A take is being recorded already; stop it first.")
         if not 0 <= countdown_s <= MAX_COUNTDOWN_S:
             raise EngineError(f"A countdown takes 0 to {MAX_COUNTDOWN_S} s, got {countdown_s} s.")
+        if not tracks_of(rig):
+            raise EngineError("Nothing would be recorded; give at least one input a track.")
         self.open_rig(rig)
-        missing = [i.name for i in rig.inputs if i.has_track and self._is_missing(i)]
-        if missing:
-            names = " and ".join(missing)
-            raise EngineError(
-                f"{names} cannot be recorded, so nothing was. Plug it in, or turn it off "
-                "on the patch sheet."
-            )
-        folder = TakeFolder.create(path)
-        check_room(folder, self._reserve_bytes)
-        self.last_take = None
-        self._wanted = (path, rig)
-        self._start_ns = self.clock.now_ns() + countdown_s * NS_PER_S
-        self.set_wanted(self._watched)
+        self._desk.order(rig, path, countdown_s, reply)
+        self._tell_wanted()
+        self._desk.tick()
 
-    def _is_missing(self, item: Input) -> bool:
-        state = self.live.rack.state_of(item) if self.live else ""
-        return state not in (LIVE, OPENING)
+    def stop(self, reason: str = "stopped", after_ns: int | None = None) -> str:
+        """Stop the take, now or at a record time, or the countdown; returns what was stopped."""
+        return self._desk.stop(reason, after_ns)
 
-    def stop(self) -> str:
-        """Stop the take or the countdown; returns what was stopped."""
-        before = self.state
-        if self._recorder:
-            now_ns = max(self.clock.now_ns(), self._recorder.start_master_ns + MIN_TAKE_NS)
-            self._recorder.stop(now_ns)
-        elif self._start_ns is not None and self._wanted:
-            _remove_empty(self._wanted[0])
-            self._start_ns = self._wanted = None
-        else:
-            raise EngineError("Nothing is being recorded, so there is nothing to stop.")
-        return before
+    def ask_driver(self, device_id: str, name: str, values: dict[str, Any], way: Way) -> None:
+        """Ask the driver of a device."""
+        self._questions.ask(self._hosts.host_of(device_id), name, values, way)
 
-    def device_states(self) -> dict[str, str]:
-        """What is seen or heard of every open device, in words, by the device's id."""
-        if self.live is None:
-            return {}
-        states = self.live.states(self.clock.now_ns() / NS_PER_S)
-        return {self.live.inputs[name].device: state.words for name, state in states.items()}
+    def ask_viewer(self, name: str, values: dict[str, Any], way: Way) -> None:
+        """Ask the viewer. Raises EngineError where there is none."""
+        if self._viewer is None:
+            raise EngineError("Nothing is shown by this engine.")
+        self._questions.ask(self._viewer, name, values, way)
 
-    def meter(self, input_id: str) -> Meter:
-        """The meter of a sound that is open. Raises EngineError."""
-        meter = self.live.meters.get(input_id) if self.live else None
-        if meter is None:
-            raise EngineError("This input is not open, so it was not heard. Reload the page.")
-        return meter
+    def devices(self) -> list[DeviceInfo]:
+        """Every device that is plugged in, in the order of the drivers."""
+        return self._hosts.devices
+
+    def device_words(self) -> dict[str, str]:
+        """What is seen or heard of the devices that are open, in words."""
+        known = {i.id: i.device for i in self._inputs.captured}
+        return {known[n]: s["words"] for n, s in self._states.items() if n in known}
+
+    @property
+    def are_devices_listed(self) -> bool:
+        """Whether every driver has said what is plugged in."""
+        return self._hosts.all_have_listed
 
     def status(self) -> dict[str, Any]:
         """Figures for pages and the command line."""
-        now_ns = self.clock.now_ns()
-        found: dict[str, Any] = {"state": self.state, "last_take": self.last_take}
-        if self._start_ns is not None:
-            found["starts_in_s"] = max(0.0, (self._start_ns - now_ns) / NS_PER_S)
-        if self.live:
-            states = self.live.states(now_ns / NS_PER_S)
-            found["rig"], found["rig_name"] = self.live.owner, self.live.rig.name
-            found["inputs"] = {name: vars(state) for name, state in states.items()}
-        recorder = self._recorder
-        if recorder and self.live:
-            found["take"] = {
-                "folder": str(recorder.folder.path),
-                "elapsed_s": max(0.0, (now_ns - recorder.start_master_ns) / NS_PER_S),
-                "size_bytes": recorder.size_bytes(),
-                "worst_late_ms": self.live.rack.worst_late_ns / 1e6,
-                "tracks": {
-                    name: {"written": t.written, "dropped": t.dropped, "waiting": t.waiting}
-                    for name, t in recorder.tracks.items()
-                },
-            }
+        found = {"state": self.state, **self._desk.status()}
+        if self._repairing:
+            found["repairing"] = self._repairing
+        if self._inputs.rig:
+            found["rig"], found["rig_name"] = self._inputs.owner, self._inputs.rig.name
+            found["inputs"] = self._states
+        with contextlib.suppress(OSError):
+            found |= machine_status(free_bytes(self._takes))
         return found
 
+    def pids(self) -> dict[str, int]:
+        """The processes by their names."""
+        return {child.name: child.pid for child in self._children()}
 
-def spare_id(device_id: str) -> str:
-    """The name under which a device outside the rig is shown."""
-    return SPARE + device_id
+    def close(self) -> None:
+        """Finish a running take, let devices go and end all processes."""
+        if self.state in (COUNTDOWN, RECORDING):
+            self.stop("the engine was ended")
+        deadline_s = time.monotonic() + CLOSE_LIMIT_S
+        while self._desk.state and time.monotonic() < deadline_s:
+            self.step(0.1)
+        children = self._children()
+        for child in children:
+            child.leave()
+        for child in children:
+            if not child.wait(3):
+                child.kill()
+                child.wait(2)
+        self._flag.close()
+        self._places.clear()
 
+    # what the processes are told
 
-def _devices(rig: Rig) -> list[Input]:
-    return [i for i in rig.inputs if i.is_captured]
+    def _fill(self) -> None:
+        """Have the devices of all inputs open, and no others."""
+        self._inputs.fill(self._hosts.devices, self._wanted)
+        self._hosts.tell_inputs(self._inputs.captured)
+        self._tell_wanted()
+        self._open_in_viewer()
+        self._places.keep(self._inputs.captured)
 
+    def _refill(self) -> None:
+        """Open what pages have come to look at beside the rig."""
+        before = self._inputs.all
+        if self._inputs.rig and self._inputs.fill(self._hosts.devices, self._wanted) and before:
+            self._hosts.tell_inputs(self._inputs.captured)
+            self._tell_wanted()
+            self._open_in_viewer()
 
-def _ended(folder: TakeFolder, info: TakeInfo) -> dict[str, Any]:
-    return {"folder": str(folder.path), "state": info.state, "notes": info.notes}
+    def _tell_wanted(self) -> None:
+        """Say whose pictures are needed as they come: those looked at, and those recorded."""
+        recorded = {i.id for i in self._inputs.captured if i.has_track and self._desk.state}
+        self._hosts.tell_wanted(self._wanted | recorded)
 
+    def _open_in_viewer(self) -> None:
+        if self._inputs.rig:
+            self._tell_viewer("open", self._inputs.rig, self._inputs.all, self._inputs.owner)
+            self._tell_viewer("sources", self._hosts.reports)
+            self._tell_viewer("engine", self.status())
 
-def _remove_empty(path: Path) -> None:
-    (path / "tracks").rmdir()
-    path.rmdir()
+    def _tell_viewer(self, *message: Any) -> None:
+        if self._viewer:
+            self._viewer.send(*message)

@@ -1,8 +1,12 @@
-"""Threads that may wait give way to the one that reads the devices."""
+"""Who records goes first, then who answers; who shows gives way, and long work to everybody."""
 
 import contextlib
 import os
 import threading
+from pathlib import Path
+
+# Niceness of processes, as far as the system lets a user ask for it.
+RECORDS, ANSWERS, SHOWS, WORKS = -10, -5, 5, 10
 
 
 def lower_priority(nice: int) -> None:
@@ -12,3 +16,23 @@ def lower_priority(nice: int) -> None:
     """
     with contextlib.suppress(OSError, AttributeError):
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), nice)
+
+
+def rank(nice: int) -> None:
+    """Give the calling process a session of its own and a niceness, before it starts threads.
+
+    Linux shares the processor between sessions first, where it has automatic groups (see
+    sched(7)): within one session the highest priority does not help against a busy browser in
+    another one.
+    """
+    with contextlib.suppress(OSError):
+        os.setsid()
+    rank_process(os.getpid(), nice)
+
+
+def rank_process(pid: int, nice: int) -> None:
+    """Give a process that leads a session a niceness, and its session the same."""
+    with contextlib.suppress(OSError, AttributeError):
+        os.setpriority(os.PRIO_PROCESS, pid, nice)
+    with contextlib.suppress(OSError):
+        Path(f"/proc/{pid}/autogroup").write_text(f"{nice}\n")

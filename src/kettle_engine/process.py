@@ -5,19 +5,29 @@ import ctypes
 import cv2
 
 # malloc.h of the GNU C library.
-M_TRIM_THRESHOLD, M_MMAP_THRESHOLD = -1, -3
+M_TRIM_THRESHOLD, M_MMAP_THRESHOLD, M_ARENA_MAX = -1, -3, -8
 KEPT_BYTES = 1 << 29
 LARGEST_BYTES = 32 << 20
 
 
-def work_frame_by_frame() -> None:
+def work_frame_by_frame(kept_bytes: int = KEPT_BYTES, arenas: int = 0) -> None:
     """One thread a call, as tracks have threads of their own; memory that was freed is kept.
 
     A new frame costs a millisecond in page faults when the C library gives memory back to the
-    system each time; where it has no such setting nothing is done.
+    system each time; where it has no such setting nothing is done. `arenas` is how many threads
+    may have memory of their own (0: as the library likes).
     """
     cv2.setNumThreads(1)
     library = ctypes.CDLL(None)
     if hasattr(library, "mallopt"):
         library.mallopt(M_MMAP_THRESHOLD, LARGEST_BYTES)
-        library.mallopt(M_TRIM_THRESHOLD, KEPT_BYTES)
+        library.mallopt(M_TRIM_THRESHOLD, kept_bytes)
+        if arenas:
+            library.mallopt(M_ARENA_MAX, arenas)
+
+
+def give_memory_back() -> None:
+    """Give what was freed back to the system, after something that took much for a while."""
+    library = ctypes.CDLL(None)
+    if hasattr(library, "malloc_trim"):
+        library.malloc_trim(0)

@@ -14,6 +14,51 @@ STATUS, LEVELS, PROGRAM, PICTURE = b"status", b"levels", b"program", b"picture/"
 # The level of one sound after its chain, and the sound itself to listen to.
 AFTER, HEAR = b"after/", b"hear/"
 TOPICS = (STATUS, LEVELS, PROGRAM, PICTURE, AFTER, HEAR)
+IDLE, WATCHING, COUNTDOWN, RECORDING, FINISHING = (
+    "idle",
+    "watching",
+    "countdown",
+    "recording",
+    "finishing",
+)
+# Size of a live picture's box in px, least time between two of them in s, JPEG quality.
+SIZES = {
+    "small": ((240, 136), 1 / 15, 78),
+    "rest": ((240, 136), 1.0, 78),
+    "large": ((960, 600), 1 / 15, 84),
+    # All of the device's picture, to draw a region on.
+    "whole": ((960, 600), 1 / 15, 84),
+}
+SHOWN_WIDTH, THUMB_WIDTH = 1000, 160
+# Of a scene on the drawing table, of one among the scenes, and of a layer's matte.
+SCENE_SIZES = {
+    "scene": (SHOWN_WIDTH, 1 / 20, 86),
+    "thumb": (THUMB_WIDTH, 0.5, 80),
+    "matte": (SHOWN_WIDTH, 1 / 8, 86),
+}
+# An input of a region is opened a second time under this name while all of it is looked at.
+WHOLE = "whole-"
+SPARE = "spare-"
+
+
+def spare_id(device_id: str) -> str:
+    """The name under which a device outside the rig is shown."""
+    return SPARE + device_id
+
+
+def after_topic(input_id: str) -> bytes:
+    """The topic under which the level of a sound after its chain is published."""
+    return AFTER + input_id.encode()
+
+
+def hear_topic(input_id: str) -> bytes:
+    """The topic under which a sound after its chain is published to be heard."""
+    return HEAR + input_id.encode()
+
+
+def picture_topic(size: str, input_id: str) -> bytes:
+    """The topic under which an input's live picture of a size is published."""
+    return PICTURE + f"{size}/{input_id}".encode()
 
 
 def socket_folder(data_dir: Path) -> Path:

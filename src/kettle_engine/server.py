@@ -1,4 +1,4 @@
-"""The engine's process: answers commands, repairs what a crash left behind.
+"""The engine's process: the door through which commands come.
 
 Start it with `python -m kettle_engine.server DATA_FOLDER`.
 """
@@ -7,102 +7,91 @@ import json
 import os
 import signal
 import sys
-import threading
 import time
-from collections.abc import Callable
-from dataclasses import replace
+import traceback
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-import soxr
 import zmq
 
 from kettle_core.errors import EngineError, KettleError
 from kettle_core.first_rig import rig_of_devices
-from kettle_core.hearing import measure_voice, propose_gain_db
-from kettle_core.reader import Reader
-from kettle_core.rig_data import VERSION, rig_from_dict, rig_to_dict
-from kettle_core.scene_data import read_scene
-from kettle_core.sound import filters
-from kettle_core.sound.background import measure_balance
-from kettle_core.sound.levels import Sound
-from kettle_core.sound.mixing import mix_sounds
-from kettle_core.sound.shared import find_shared_voice
-from kettle_core.sound.stage import RATE_HZ
-from kettle_core.sound.tone import placed
+from kettle_core.rig_data import rig_from_dict, rig_to_dict
 from kettle_engine.client import EngineClient
-from kettle_engine.clock import WallClock
-from kettle_engine.drivers import Drivers
-from kettle_engine.engine import Engine, Live, Played, Tried
-from kettle_engine.meter import KEPT_S
-from kettle_engine.process import work_frame_by_frame
-from kettle_engine.protocol import (
-    command_address,
-    device_to_dict,
-    live_address,
-    socket_folder,
-)
-from kettle_engine.publisher import Publisher, machine_status
-from kettle_engine.reading_watch import ReadingWatch
-from kettle_engine.scene_pictures import pick_colour
-from kettle_media.file_driver import FileDriver
-from kettle_media.repair import find_unfinished, repair_take
-from kettle_media.sound_file import write_sound_file
-from kettle_media.take_folder import free_bytes
-from kettle_studio.driver import Studio
+from kettle_engine.engine import Engine
+from kettle_engine.protocol import command_address, device_to_dict, socket_folder
+from kettle_engine.questions import Way
 
-TRIED_FOR_S = 2.0
-BALANCE_S = 12.0
+STEP_S = 0.02
+LIST_LIMIT_S = 10.0
+VIEWER_COMMANDS = (
+    *("identify", "hear", "balance", "shared"),
+    *("try_scene", "play_change", "pick_colour", "reading"),
+)
+Values = Mapping[str, Any]
+
+
+class Question:
+    """A command as it came, and the way back to who asked."""
+
+    def __init__(self, socket: "zmq.Socket[bytes]", envelope: list[bytes], body: bytes) -> None:
+        self._socket, self._envelope = socket, envelope
+        read = json.loads(body)
+        if not isinstance(read, dict):
+            raise TypeError("a command is an object")
+        self.values: dict[str, Any] = read
+        self.do = str(read.pop("do", ""))
+        # A command without a deadline is as old as its arrival.
+        self.deadline_ns = int(read.pop("deadline_ns", time.monotonic_ns() + 20 * 10**9))
+
+    def answer(self, value: Any) -> None:
+        """Send an answer, or an error."""
+        if isinstance(value, KettleError):
+            answer = {"error": str(value), "field": getattr(value, "field", "")}
+        else:
+            answer = {"ok": value}
+        self._socket.send_multipart([*self._envelope, json.dumps(answer).encode()])
 
 
 class Server:
-    """Commands as JSON objects: {"do": NAME, …} gives {"ok": …} or {"error": SENTENCE}."""
+    """Commands as JSON objects: {"do": NAME, …} gives {"ok": …} or {"error": SENTENCE}.
+
+    Nothing here waits: a command that another process does is answered when that has.
+    """
 
     def __init__(self, data_dir: Path) -> None:
         self._data_dir = data_dir
         self._takes = data_dir / "takes"
         self._takes.mkdir(parents=True, exist_ok=True)
-        folder = socket_folder(data_dir)
-        folder.mkdir(mode=0o700, exist_ok=True)
-        self._socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.REP)
+        socket_folder(data_dir).mkdir(mode=0o700, exist_ok=True)
+        self._socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.ROUTER)
         self._bind(command_address(data_dir))
-        self.repaired = [self._repair(f) for f in find_unfinished(self._takes)]
-        self._studio = Studio()
-        self._drivers = Drivers(self._studio, FileDriver(data_dir / "material"))
-        self._engine = Engine(self._drivers, WallClock(), data_dir / "pictures")
-        self._ending = threading.Event()
-        self._warming = threading.Thread(target=self._warm_up, name="warm up")
-        self._warming.start()
-        self._publisher = Publisher(self._engine, live_address(data_dir), self._more_status)
-        self._reading_watch = ReadingWatch()
+        self._engine = Engine(data_dir)
         self._running = True
-        self._commands: dict[str, Callable[[dict[str, Any]], Any]] = {
-            "hello": lambda _: {"pid": os.getpid(), "repaired": self.repaired},
+        # Commands that want to know what is plugged in, asked before the drivers have said so.
+        self._early: list[Question] = []
+        self._listed_until_s = time.monotonic() + LIST_LIMIT_S
+        self._commands: dict[str, Callable[[Values], Any]] = {
+            "hello": lambda _: {
+                "pid": os.getpid(),
+                "pids": self._engine.pids(),
+                "repaired": self._engine.repaired,
+            },
             "devices": lambda _: self._devices(),
-            "surroundings": self._surroundings,
-            "switch": self._switch,
-            "studio": lambda _: self._studio_state(),
-            "fault": self._fault,
-            "identify": lambda _: self._publisher.identify(),
-            "hear": self._hear,
-            "balance": self._balance,
-            "shared": self._shared,
             "propose_rig": self._propose_rig,
             "open_rig": self._open_rig,
-            "try_scene": self._try_scene,
-            "play_change": self._play_change,
-            "pick_colour": self._pick_colour,
-            "reading": self._reading,
-            "record": self._record,
-            "stop": lambda _: self._engine.call(self._engine.stop),
-            "status": lambda _: {**self._engine.status(), **self._more_status()},
-            "quit": self._quit,
+            "stop": lambda _: self._engine.stop(),
+            "status": lambda _: self._engine.status(),
+            "quit": lambda _: self.end(),
         }
-
-    def _warm_up(self) -> None:
-        self._studio.warm_up(self._ending.is_set)
-        filters.load()
+        self._later: dict[str, Callable[[Question], None]] = {
+            "record": self._record,
+            "surroundings": self._surroundings,
+            "switch": self._switch,
+            "studio": self._studio_state,
+            "fault": self._fault,
+        }
 
     def _bind(self, address: str) -> None:
         try:
@@ -112,158 +101,118 @@ class Server:
             return
         raise EngineError(f"An engine runs for {self._data_dir} already (process {found['pid']}).")
 
-    def _repair(self, folder: Any) -> dict[str, Any]:
+    def run(self) -> None:
+        """Answer until told to quit; a running take is finished then."""
+        file = self._socket.getsockopt(zmq.FD)
         try:
-            info = repair_take(folder)
-            return {"folder": str(folder.path), "notes": info.notes}
-        except (KettleError, OSError) as error:
-            return {"folder": str(folder.path), "notes": [f"Repair failed: {error}"]}
+            while self._running:
+                self._engine.step(STEP_S, file)
+                self._hear()
+        finally:
+            self._engine.close()
+            self._socket.close(linger=200)
 
-    def _more_status(self) -> dict[str, Any]:
-        return machine_status(free_bytes(self._takes))
+    def _hear(self) -> None:
+        early, self._early = self._early, []
+        for question in early:
+            self._do(question)
+        while self._socket.poll(0):
+            *envelope, body = self._socket.recv_multipart()
+            try:
+                question = Question(self._socket, envelope, body)
+            except (TypeError, ValueError) as error:
+                told = {"error": f"The engine does not know this command: {error!r}.", "field": ""}
+                self._socket.send_multipart([*envelope, json.dumps(told).encode()])
+                continue
+            self._do(question)
+
+    def _do(self, question: Question) -> None:
+        if time.monotonic_ns() > question.deadline_ns:
+            return
+        try:
+            self._try(question)
+        except KettleError as error:
+            question.answer(error)
+        except (KeyError, TypeError, ValueError) as error:
+            question.answer(EngineError(f"The engine does not know this command: {error!r}."))
+        except Exception as error:  # one command must not end the engine
+            traceback.print_exc()
+            question.answer(EngineError(f"The engine failed: {error!r}."))
+
+    def _try(self, question: Question) -> None:
+        wants_devices = question.do in ("devices", "propose_rig")
+        listed = self._engine.are_devices_listed or time.monotonic() > self._listed_until_s
+        if wants_devices and not listed:
+            self._early.append(question)
+        elif question.do in VIEWER_COMMANDS:
+            self._engine.ask_viewer(
+                question.do, question.values, Way(question.answer, question.deadline_ns)
+            )
+        elif question.do in self._later:
+            self._later[question.do](question)
+        else:
+            question.answer(self._commands[question.do](question.values))
 
     def _devices(self) -> list[dict[str, Any]]:
         """Every device, with what the engine sees or hears of those that it has open."""
-        words = self._engine.call(self._engine.device_states)
-        found = [device_to_dict(d) for d in self._drivers.list_devices()]
+        words = self._engine.device_words()
+        found = [device_to_dict(d) for d in self._engine.devices()]
         return [{**d, "words": words.get(d["id"], "")} for d in found]
 
-    def _surroundings(self, command: dict[str, Any]) -> list[dict[str, Any]]:
-        return [vars(found) for found in self._drivers.surroundings(command["device"])]
+    def _propose_rig(self, values: Values) -> dict[str, Any]:
+        return rig_to_dict(rig_of_devices(values["name"], self._engine.devices()))
 
-    def _switch(self, command: dict[str, Any]) -> None:
-        device, key, on = command["device"], command["key"], bool(command["on"])
-        self._drivers.switch_surrounding(device, key, on)
+    def _open_rig(self, values: Values) -> None:
+        rig = rig_from_dict(values["rig"])
+        self._engine.open_rig(rig, bool(values.get("spares")), str(values.get("owner", "")))
 
-    def _studio_state(self) -> dict[str, Any]:
-        """Faults of the simulated devices and switches of the simulated computer."""
-        devices = [
-            {**device_to_dict(info), "faults": faults} for info, faults in self._studio.faults()
-        ]
-        return {"devices": devices, "switches": vars(self._studio.switches)}
-
-    def _fault(self, command: dict[str, Any]) -> None:
-        if command["fault"] == "clock":
-            self._studio.jump_clock(command["device"])
-        else:
-            self._studio.set_fault(command["device"], command["fault"], bool(command["on"]))
-
-    def _hear(self, command: dict[str, Any]) -> dict[str, Any]:
-        """Measure the last seconds of a sound and keep them as a file to listen to."""
-        seconds = min(max(float(command["seconds"]), 1.0), KEPT_S)
-        meter = self._engine.meter(command["input"])
-        sound = meter.last(seconds)
-        rate_hz = meter.input.mode.sample_rate_hz
-        level = measure_voice(sound, rate_hz)
-        proposed_db = propose_gain_db(level)
-        folder = self._data_dir / "heard"
-        folder.mkdir(exist_ok=True)
-        name = Path(str(command["name"])).name
-        write_sound_file(folder / f"{name}-raw.flac", sound, rate_hz)
-        louder = placed(sound, replace(meter.input.tone, gain_db=proposed_db or 0.0))
-        write_sound_file(folder / f"{name}-gain.flac", louder, rate_hz)
-        heard_s = sound.shape[1] / rate_hz
-        return {**vars(level), "seconds": heard_s, "proposed_gain_db": proposed_db}
-
-    def _balance(self, command: dict[str, Any]) -> dict[str, Any]:
-        """Set the last seconds of voices against those of backgrounds, as they go into a mix.
-
-        Voices and backgrounds are lists of [input, gain in dB].
-        """
-        mixed = [self._last_mix(command[side]) for side in ("voices", "backgrounds")]
-        length = min(sound.shape[1] for sound in mixed)
-        # What was heard last lies at the end of both.
-        voice, background = (sound[:, sound.shape[1] - length :] for sound in mixed)
-        return vars(measure_balance(voice, background))
-
-    def _shared(self, command: dict[str, Any]) -> list[dict[str, Any]]:
-        """Which others of some inputs have the voice of one in them, from the last seconds."""
-        voice = self._last_mix([[command["input"], 0.0]])
-        found = []
-        for other in command["others"]:
-            shared = find_shared_voice(voice, self._last_mix([[other, 0.0]]))
-            if shared:
-                found.append({"input": other, **vars(shared)})
-        return found
-
-    def _last_mix(self, sends: list[list[Any]]) -> Sound:
-        sounds = []
-        for input_id, gain_db in sends:
-            meter = self._engine.meter(input_id)
-            came = placed(meter.last(BALANCE_S), meter.input.tone)
-            rate_hz = meter.input.mode.sample_rate_hz
-            if rate_hz != RATE_HZ:
-                came = soxr.resample(came.T, rate_hz, RATE_HZ).T
-            sounds.append((np.asarray(came, np.float32), float(gain_db)))
-        length = min((s.shape[1] for s, _ in sounds), default=0)
-        return mix_sounds([(s[:, s.shape[1] - length :], g) for s, g in sounds], length)
-
-    def _propose_rig(self, command: dict[str, Any]) -> dict[str, Any]:
-        return rig_to_dict(rig_of_devices(command["name"], self._drivers.list_devices()))
-
-    def _open_rig(self, command: dict[str, Any]) -> None:
-        rig = rig_from_dict(command["rig"])
-        spares, owner = bool(command.get("spares")), str(command.get("owner", ""))
-        self._engine.call(lambda: self._engine.open_rig(rig, spares, owner))
-
-    def _live(self) -> Live:
-        if self._engine.live is None:
-            raise EngineError("No rig is open, so nothing is seen. Reload the page.")
-        return self._engine.live
-
-    def _try_scene(self, command: dict[str, Any]) -> None:
-        """Show a scene as it would be, for a moment."""
-        scene = read_scene(Reader(command["scene"], "scene"), VERSION)
-        until_s = time.monotonic() + TRIED_FOR_S
-        live = self._live()
-        live.tried = {**live.tried, scene.id: Tried(scene, until_s)}
-
-    def _play_change(self, command: dict[str, Any]) -> None:
-        """Show how a scene gives way to another one."""
-        live = self._live()
-        to_id = live.rig.scene(command["to"]).id
-        live.played = Played(live.rig.scene(command["scene"]).id, to_id, time.monotonic())
-
-    def _pick_colour(self, command: dict[str, Any]) -> str:
-        x, y = float(command["x"]), float(command["y"])
-        return pick_colour(self._live(), command["scene"], command["layer"], x, y)
-
-    def _reading(self, command: dict[str, Any]) -> dict[str, float | None]:
-        live = self._engine.live
-        return self._reading_watch.ask(live, list(command["inputs"])) if live else {}
-
-    def _record(self, command: dict[str, Any]) -> None:
-        rig = rig_from_dict(command["rig"])
-        path = (self._takes / str(command["folder"])).resolve()
+    def _record(self, question: Question) -> None:
+        values = question.values
+        rig = rig_from_dict(values["rig"])
+        path = (self._takes / str(values["folder"])).resolve()
         if path.parent != self._takes.resolve():
-            raise EngineError(f"Takes lie in {self._takes}; “{command['folder']}” does not.")
-        countdown_s = int(command.get("countdown_s", 0))
-        self._engine.call(lambda: self._engine.record(rig, path, countdown_s))
+            raise EngineError(f"Takes lie in {self._takes}; “{values['folder']}” does not.")
+        self._engine.record(rig, path, int(values.get("countdown_s", 0)), question.answer)
 
-    def _quit(self, _: dict[str, Any]) -> None:
-        self._running = False
+    def _ask_driver(
+        self, question: Question, device_id: str, name: str, values: dict[str, Any],
+        to_plain: Callable[[Any], Any] = lambda found: found,
+    ) -> None:  # fmt: skip
+        def reply(found: Any) -> None:
+            question.answer(found if isinstance(found, KettleError) else to_plain(found))
 
-    def run(self) -> None:
-        """Answer until told to quit."""
-        while self._running:
-            if self._socket.poll(500):
-                self._socket.send_json(self._answer(self._socket.recv()))
-        self._ending.set()
-        # The publishing thread asks the engine; it ends first.
-        self._publisher.close()
-        self._engine.close()
-        self._warming.join()
-        self._reading_watch.close()
-        self._socket.close(linger=200)
+        self._engine.ask_driver(device_id, name, values, Way(reply, question.deadline_ns))
 
-    def _answer(self, message: bytes) -> dict[str, Any]:
-        try:
-            command = json.loads(message)
-            return {"ok": self._commands[command["do"]](command)}
-        except KettleError as error:
-            return {"error": str(error), "field": getattr(error, "field", "")}
-        except (KeyError, TypeError, ValueError) as error:
-            return {"error": f"The engine does not know this command: {error!r}.", "field": ""}
+    def _surroundings(self, question: Question) -> None:
+        device = question.values["device"]
+        self._ask_driver(
+            question, device, "surroundings", {"device_id": device},
+            lambda found: [vars(entry) for entry in found],
+        )  # fmt: skip
+
+    def _switch(self, question: Question) -> None:
+        device, key, on = (question.values[name] for name in ("device", "key", "on"))
+        values = {"device_id": device, "key": key, "on": bool(on)}
+        self._ask_driver(question, device, "switch_surrounding", values)
+
+    def _studio_state(self, question: Question) -> None:
+        """Faults of the simulated devices and switches of the simulated computer."""
+
+        def to_plain(found: Any) -> dict[str, Any]:
+            faults, switches = found
+            rows = [{**device_to_dict(info), "faults": kinds} for info, kinds in faults]
+            return {"devices": rows, "switches": switches}
+
+        self._ask_driver(question, "", "state", {}, to_plain)
+
+    def _fault(self, question: Question) -> None:
+        device, fault = question.values["device"], question.values["fault"]
+        if fault == "clock":
+            self._ask_driver(question, device, "jump_clock", {"device_id": device})
+        else:
+            on = bool(question.values["on"])
+            values = {"device_id": device, "fault": fault, "on": on}
+            self._ask_driver(question, device, "set_fault", values)
 
     def end(self, *_: object) -> None:
         """Leave the loop at the next look."""
@@ -272,7 +221,6 @@ class Server:
 
 def main() -> int:
     """Run the engine for a data folder."""
-    work_frame_by_frame()
     try:
         server = Server(Path(sys.argv[1]))
     except KettleError as error:
@@ -280,8 +228,6 @@ def main() -> int:
         return 2
     signal.signal(signal.SIGTERM, server.end)
     signal.signal(signal.SIGINT, server.end)
-    for repaired in server.repaired:
-        print(f"{Path(repaired['folder']).name}: {' '.join(repaired['notes'])}", flush=True)
     server.run()
     return 0
 

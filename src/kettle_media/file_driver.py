@@ -1,8 +1,8 @@
 """The "file" driver: plays video and sound files of a folder as inputs, over and over."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from fractions import Fraction
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
 from pathlib import Path
 
 import av
@@ -23,51 +23,24 @@ from kettle_core.devices import (
 from kettle_core.errors import DeviceError
 from kettle_core.picture import Plane
 from kettle_core.timing import NS_PER_S, frame_to_ns
-from kettle_media.tracks import frame_to_i420
+from kettle_media.probe import SOUND_ENDINGS, VIDEO_ENDINGS, Probe, probe_file
+from kettle_media.track_reading import frame_to_i420
 
 PREFIX = "file:"
 SOUND_SUFFIX = "#sound"
-VIDEO_ENDINGS = (".mp4", ".mkv", ".mov", ".webm", ".avi")
-SOUND_ENDINGS = (".wav", ".flac", ".mp3", ".m4a", ".ogg", ".opus")
-FPS_LIMITS = (Fraction(1), Fraction(240))
-
-
-@dataclass(frozen=True)
-class Probe:
-    """What is in a file; None where it has no picture or no sound."""
-
-    picture: Mode | None
-    sound: Mode | None
-
-
-def probe_file(path: Path) -> Probe:
-    """Modes of a file's picture and sound. Raises DeviceError if it can't be played."""
-    try:
-        with av.open(str(path)) as container:
-            picture = sound = None
-            if container.streams.video and path.suffix.lower() in VIDEO_ENDINGS:
-                stream = container.streams.video[0]
-                rate = stream.average_rate or Fraction(25)
-                fps = min(max(rate.limit_denominator(1001), FPS_LIMITS[0]), FPS_LIMITS[1])
-                width, height = stream.width // 2 * 2, stream.height // 2 * 2
-                if width >= 2 and height >= 2 and next(container.decode(stream), None):
-                    picture = Mode(width, height, fps)
-            if container.streams.audio:
-                channels = min(2, container.streams.audio[0].codec_context.channels)
-                sound = Mode(sample_rate_hz=SAMPLE_RATE_HZ, channels=channels)
-    except (FFmpegError, OSError, ValueError) as error:
-        raise DeviceError(f"{path.name} cannot be played: {error}.") from error
-    if picture is None and sound is None:
-        raise DeviceError(f"{path.name} holds neither a picture that moves nor a sound.")
-    return Probe(picture, sound)
 
 
 class FileDriver:
-    """Every file of a folder that can be played is plugged in."""
+    """Every file of a folder that can be played is plugged in.
 
-    def __init__(self, folder: Path) -> None:
+    A file that is new is looked into first, beside everything else unless `waits`.
+    """
+
+    def __init__(self, folder: Path, waits: bool = True) -> None:
         self._folder = folder
-        self._probes: dict[tuple[str, int, int], Probe | None] = {}
+        self._probes: dict[tuple[str, int, int], Future[Probe]] = {}
+        self._waits = waits
+        self._prober = ThreadPoolExecutor(1, "probe")
 
     def _files(self) -> list[tuple[Path, Probe]]:
         found = []
@@ -79,13 +52,11 @@ class FileDriver:
             stat = path.stat()
             key = (path.name, stat.st_size, stat.st_mtime_ns)
             if key not in self._probes:
-                try:
-                    self._probes[key] = probe_file(path)
-                except DeviceError:
-                    self._probes[key] = None
-            probe = self._probes[key]
-            if probe:
-                found.append((path, probe))
+                self._probes[key] = self._prober.submit(probe_file, path)
+            probed = self._probes[key]
+            if self._waits or probed.done():
+                with suppress(DeviceError):
+                    found.append((path, probed.result()))
         return found
 
     def list_devices(self) -> Sequence[DeviceInfo]:
@@ -183,9 +154,14 @@ class FilePictures(_FileDevice):
         self._frames = self._play()
 
     def _play(self) -> Iterator[av.VideoFrame]:
-        while True:
+        given = 1
+        while given:
+            # A file that has come to hold nothing is not played over and over.
+            given = 0
             with av.open(str(self._path)) as container:
-                yield from container.decode(container.streams.video[0])
+                for frame in container.decode(container.streams.video[0]):
+                    given += 1
+                    yield frame
 
     def _time_ns(self, no: int) -> int:
         return frame_to_ns(no, self.mode.fps)
@@ -193,7 +169,7 @@ class FilePictures(_FileDevice):
     def _next(self) -> av.VideoFrame:
         try:
             return next(self._frames)
-        except (FFmpegError, OSError, StopIteration) as error:
+        except (FFmpegError, OSError, AttributeError, StopIteration) as error:
             raise self._told(error) from error
 
     def _advance(self) -> None:
@@ -224,14 +200,15 @@ class FileSound(_FileDevice):
 
     def _play(self) -> Iterator[NDArray[np.float32]]:
         layout = "mono" if self.mode.channels == 1 else "stereo"
-        while True:
+        given = 1
+        while given:
+            given = 0
             resampler = av.AudioResampler("fltp", layout, SAMPLE_RATE_HZ)
             with av.open(str(self._path)) as container:
-                for frame in container.decode(container.streams.audio[0]):
+                for frame in (*container.decode(container.streams.audio[0]), None):
                     for piece in resampler.resample(frame):
+                        given += piece.samples
                         yield piece.to_ndarray().astype(np.float32, copy=False)
-                for piece in resampler.resample(None):
-                    yield piece.to_ndarray().astype(np.float32, copy=False)
 
     def _time_ns(self, no: int) -> int:
         return no * BLOCK_SAMPLES * NS_PER_S // SAMPLE_RATE_HZ
@@ -241,7 +218,7 @@ class FileSound(_FileDevice):
         while have < BLOCK_SAMPLES:
             try:
                 piece = next(self._pieces)
-            except (FFmpegError, OSError, StopIteration) as error:
+            except (FFmpegError, OSError, AttributeError, StopIteration) as error:
                 raise self._told(error) from error
             parts.append(piece)
             have += piece.shape[1]
@@ -262,3 +239,8 @@ class FileSound(_FileDevice):
     def close(self) -> None:
         """Stop playing."""
         self._pieces.close()  # type: ignore[attr-defined]
+
+
+def material_driver(data_dir: Path) -> FileDriver:
+    """The files in a data folder's material."""
+    return FileDriver(data_dir / "material", waits=False)

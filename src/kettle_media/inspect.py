@@ -1,12 +1,18 @@
 """What a take holds, as numbers."""
 
+from fractions import Fraction
 from typing import Any
+
+import numpy as np
 
 from kettle_core.errors import TakeError
 from kettle_core.timing import NS_PER_S
-from kettle_media.align import TrackSync, align_take
-from kettle_media.take_folder import TakeFolder, TakeInfo, is_picture, track_mode
-from kettle_media.tracks import count_packets, read_times
+from kettle_media.align import align_take
+from kettle_media.packets import read_packets
+from kettle_media.sync_report import TrackSync
+from kettle_media.take_folder import TakeFolder
+from kettle_media.take_info import TakeInfo, TrackInfo
+from kettle_media.times import NOTED, read_times
 
 
 def inspect_take(folder: TakeFolder) -> dict[str, Any]:
@@ -24,8 +30,8 @@ def inspect_take(folder: TakeFolder) -> dict[str, Any]:
         try:
             rows.append(_track_figures(folder, track))
         except TakeError as error:
-            broken.add(track["name"])
-            rows.append({"name": track["name"], "kind": track["kind"], "error": str(error)})
+            broken.add(track.name)
+            rows.append({"name": track.name, "kind": track.kind, "error": str(error)})
     if len(broken) < len(info.tracks):
         sync = align_take(folder, info, frozenset(broken))
         for row in rows:
@@ -44,27 +50,29 @@ def _seconds(info: TakeInfo) -> float | None:
     return None if info.duration_ns is None else round(info.duration_ns / NS_PER_S, 3)
 
 
-def _track_figures(folder: TakeFolder, track: dict[str, Any]) -> dict[str, Any]:
+def _track_figures(folder: TakeFolder, track: TrackInfo) -> dict[str, Any]:
     path = folder.track_path(track)
     folder.check_track(track)
-    packets = count_packets(path)
+    packets = len(read_packets(path))
     rows = read_times(folder.times_path(track))
-    kept = rows[rows[:, 5] == 1]
-    mode, seen = track_mode(track), is_picture(track)
+    kept = rows[rows["kept"] != NOTED]
+    mode, seen = track.mode, track.is_picture
     if packets == 0 or len(kept) == 0:
-        raise TakeError(f"The track {track['name']} holds nothing.")
-    last_ns = NS_PER_S / mode.fps if seen else 480 * NS_PER_S / mode.sample_rate_hz
+        raise TakeError(f"The track {track.name} holds nothing.")
+    step = (
+        Fraction(1) / mode.fps if seen else Fraction(int(kept["samples"][-1]), mode.sample_rate_hz)
+    )
     return {
-        "name": track["name"],
-        "kind": track["kind"],
-        "codec": track["codec"],
+        "name": track.name,
+        "kind": track.kind,
+        "codec": track.codec,
         "size": f"{mode.width}x{mode.height}" if seen else None,
         "fps": float(mode.fps) if seen else None,
         "sample_rate_hz": None if seen else mode.sample_rate_hz,
         "channels": None if seen else mode.channels,
         "frames": min(packets, len(kept)) if seen else len(kept),
-        "dropped": int(rows[:, 4].sum()),
-        "duration_s": round(float(kept[-1, 3] - kept[0, 3] + last_ns) / NS_PER_S, 3),
+        "dropped": int(rows["dropped"].sum()),
+        "duration_s": round(float(np.ptp(kept["pts_ns"])) / NS_PER_S + float(step), 3),
         "size_bytes": path.stat().st_size,
     }
 

@@ -1,6 +1,5 @@
 """The program: composes a take's corrected tracks to MP4 (H.264 and AAC)."""
 
-import json
 import queue
 import threading
 from collections.abc import Callable, Collection, Generator, Iterator, Mapping, Sequence
@@ -27,21 +26,20 @@ from kettle_core.picture import (
 from kettle_core.rig import Rig
 from kettle_core.scene_plan import plan_scene
 from kettle_core.timing import NS_PER_S, frame_count, frame_to_ns
-from kettle_media.align import TakeSync, align_take
+from kettle_media.align import GiveWay, align_take, go_on
 from kettle_media.master_sound import MASTER_HZ
+from kettle_media.packets import rewrap
+from kettle_media.shrinking import Shrinker
 from kettle_media.stills import masks_of, read_still
-from kettle_media.take_folder import (
-    TakeFolder,
-    TakeInfo,
-    damaged_tracks,
-    is_picture,
-    take_rig,
-    track_mode,
-)
+from kettle_media.sync_report import TakeSync
+from kettle_media.take_folder import TakeFolder
+from kettle_media.take_info import TakeInfo
 from kettle_media.take_sound import TakeSound
-from kettle_media.tracks import frame_to_i420, read_pictures, rewrap, tag_bt709
+from kettle_media.track_reading import frame_to_i420, read_pictures
+from kettle_media.tracks import tag_bt709
 
 Progress = Callable[[int, int], None]
+
 QUEUED_FRAMES = 8
 
 
@@ -76,8 +74,9 @@ def compose_take(
     target: Path,
     on_progress: Progress = lambda done, total: None,
     without: frozenset[str] = frozenset(),
+    give_way: GiveWay = go_on,
 ) -> TakeSync:
-    """Align a take's tracks and compose its program; what was measured is kept in sync.json.
+    """Align a take's tracks, as sync.json says or as is measured now, and compose its program.
 
     Raises
     ------
@@ -85,30 +84,34 @@ def compose_take(
         If a track is missing or damaged, or the program can't be written.
     """
     info = folder.read_info()
-    unknown = without - {t["name"] for t in info.tracks}
+    unknown = without - {t.name for t in info.tracks}
     if unknown:
         raise TakeError(f"{folder.path.name} has no track {', '.join(sorted(unknown))}.")
-    without |= damaged_tracks(info)
+    without |= info.damaged
     if len(without) == len(info.tracks):
         raise TakeError(f"No track of {folder.path.name} is left that could be composed.")
     for track in info.tracks:
-        if track["name"] not in without:
+        if track.name not in without:
             folder.check_track(track)
-    sync = align_take(folder, info, without)
-    report = [vars(track) for track in sync.tracks]
-    (folder.path / "sync.json").write_text(json.dumps(report, indent=1))
-    render_program(folder, info, sync, target, on_progress)
+    sync = align_take(folder, info, without, give_way=give_way)
+
+    def tell(done: int, total: int) -> None:
+        give_way()
+        on_progress(done, total)
+
+    render_program(folder, info, sync, target, tell)
     return sync
 
 
-def write_playable(folder: TakeFolder, info: TakeInfo) -> None:
+def write_playable(folder: TakeFolder, info: TakeInfo, give_way: GiveWay = go_on) -> None:
     """Rewrap every track into a file that browsers and players open, without encoding again."""
     for track in info.tracks:
-        if track["name"] in damaged_tracks(info):
+        if track.damaged:
             continue
         target = folder.playable_path(track)
         target.parent.mkdir(exist_ok=True)
-        rewrap(folder.track_path(track), target, faststart=is_picture(track))
+        give_way()
+        rewrap(folder.track_path(track), target, faststart=track.is_picture)
 
 
 def write_poster(program: Path, target: Path, width: int = 320) -> None:
@@ -144,7 +147,7 @@ def render_program(
     TakeError
         If nothing of the scene was recorded, a track is damaged or the file can't be written.
     """
-    rig = take_rig(info)
+    rig = info.rig_values
     scene = rig.seen_in(rig.default_scene)
     pictures = read_stills(folder, rig)
     names = {t.name for t in sync.tracks} | pictures.keys()
@@ -159,7 +162,7 @@ def render_program(
     total = max(1, frame_count(duration_ns, rig.format.fps))
     part = target.with_name(f".{target.stem}.part.mp4")
     rig = replace(rig, scenes=tuple(scene if s.id == scene.id else s for s in rig.scenes))
-    composer = ProgramComposer(rig, read_masks(folder, rig))
+    composer = ProgramComposer(rig, read_masks(folder, rig), Shrinker())
     stretches = plan_stretches(rig, (), duration_ns)
     source = _Source(folder, info, sync, {x.input_id for x in scene.layers})
     frames = _composed_frames(composer, stretches, source, pictures, rig.format.fps, total)
@@ -205,10 +208,10 @@ class _Source:
         self._cursors = {}
         self._half_frame_ns = {}
         for track in info.tracks:
-            name = track["name"]
-            if name in wanted and name in sync.captured_ns and is_picture(track):
+            name = track.name
+            if name in wanted and name in sync.captured_ns and track.is_picture:
                 self._captured_ns[name] = sync.captured_ns[name]
-                self._half_frame_ns[name] = frame_to_ns(1, track_mode(track).fps) // 2
+                self._half_frame_ns[name] = frame_to_ns(1, track.mode.fps) // 2
                 self._cursors[name] = PictureCursor(folder.track_path(track))
 
     def at(self, wanted_ns: int) -> dict[str, Picture]:
@@ -252,13 +255,13 @@ def compose_one_frame(folder: TakeFolder, scene_name: str, at_s: float) -> Pictu
         If there is no such scene or the time lies outside the take.
     """
     info = folder.read_info()
-    rig = take_rig(info)
+    rig = info.rig_values
     fits = (s for s in rig.scenes if scene_name in (s.name, s.id))
     scene = next(fits, None) if scene_name else rig.default_scene
     if scene is None:
         names = ", ".join(f"“{s.name}”" for s in rig.scenes)
         raise TakeError(f"The take's rig has no scene “{scene_name}”. It has {names}.")
-    without = damaged_tracks(info)
+    without = info.damaged
     sync = align_take(folder, info, without)
     duration_s = (info.duration_ns or _recorded_ns(sync)) / NS_PER_S
     if not 0 <= at_s <= duration_s:
@@ -269,7 +272,7 @@ def compose_one_frame(folder: TakeFolder, scene_name: str, at_s: float) -> Pictu
     plan = plan_scene(rig.seen_in(scene), rig.format, read_masks(folder, rig))
     source = _Source(folder, info, sync, {x.input_id for x in plan.layers})
     pictures = {**read_stills(folder, rig), **source.at(round(at_s * NS_PER_S))}
-    return picture_from_i420(compose_frame(plan, pictures))
+    return picture_from_i420(compose_frame(plan, pictures, Shrinker()))
 
 
 def _encode(

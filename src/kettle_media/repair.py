@@ -1,82 +1,79 @@
 """Brings takes that were cut off by a crash or a power failure into order."""
 
-import os
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
-from kettle_core.errors import TakeError
+from kettle_core.errors import NoRoomError, TakeError
 from kettle_core.timing import NS_PER_S
-from kettle_media.take_folder import (
-    RECORDING,
-    REPAIRED,
-    TakeFolder,
-    TakeInfo,
-    append_line,
-    is_picture,
-    track_mode,
-)
-from kettle_media.tracks import read_times, rewrap
+from kettle_media.durable import LineFile
+from kettle_media.mending import mend_track
+from kettle_media.take_folder import TakeFolder
+from kettle_media.take_info import RECORDING, REPAIRED, TakeInfo, with_damage, with_notes
+
+Progress = Callable[[int, int], None]
 
 
 def find_unfinished(takes_root: Path) -> list[TakeFolder]:
-    """Takes below a folder that say they are being recorded by an engine that is gone."""
+    """Takes below a folder that say they are being recorded, by a process that is gone."""
     found = []
     for path in sorted(takes_root.glob("**/take.json")):
         folder = TakeFolder(path.parent)
         try:
-            info = folder.read_info()
+            unfinished = folder.read_info().state == RECORDING
         except TakeError:
             continue
-        if info.state == RECORDING and not _is_running(info.engine_pid):
+        if unfinished and not folder.is_held:
             found.append(folder)
     return found
 
 
-def _is_running(pid: int) -> bool:
-    if pid <= 0 or pid == os.getpid():
-        return False
-    try:
-        command = Path(f"/proc/{pid}/cmdline").read_bytes()
-    except OSError:
-        return False
-    return b"kettle" in command
+def repair_take(folder: TakeFolder, on_progress: Progress = lambda done, total: None) -> TakeInfo:
+    """Make every track whole, and say so in take.json.
 
-
-def repair_take(folder: TakeFolder) -> TakeInfo:
-    """Give every track a proper end by rewrapping it, and say so in take.json.
-
-    A track's file is replaced only once the rewrapped one is whole. A track that holds
+    A track's file is replaced only once the new one is whole. A track that holds
     nothing is marked as damaged, named in the notes and left as it is.
+
+    Raises
+    ------
+    TakeError
+        If it is no take, or is being written.
+    NoRoomError
+        If the disk has no room. The take stays unfinished and can be repaired later.
     """
-    info = folder.read_info()
+    with folder.held():
+        return _repair(folder, folder.read_info(), on_progress)
+
+
+def _repair(folder: TakeFolder, info: TakeInfo, on_progress: Progress) -> TakeInfo:
+    folder.give_room()
+    damaged: dict[str, str] = {}
     notes, ends_ns = [], []
-    for track in info.tracks:
-        path = folder.track_path(track)
-        fresh = path.with_suffix(".repaired.mkv")
+    for number, track in enumerate(info.tracks):
+        on_progress(number, len(info.tracks))
         try:
-            rewrap(path, fresh)
-            rows = read_times(folder.times_path(track))
-            if len(rows) == 0:
-                raise TakeError(f"The times of {track['name']} are empty.")
+            ends_ns.append(mend_track(folder, track).ends_ns)
+        except NoRoomError:
+            raise
         except TakeError as error:
-            fresh.unlink(missing_ok=True)
-            track["damaged"] = str(error)
-            notes.append(
-                f"The track {track['title']} could not be repaired and is left out: {error}"
-            )
-            continue
-        fresh.replace(path)
-        mode = track_mode(track)
-        step_ns = NS_PER_S / mode.fps if is_picture(track) else 480 * NS_PER_S / mode.sample_rate_hz
-        ends_ns.append(int(rows[-1, 3] + step_ns))
+            damaged[track.name] = str(error)
+            notes.append(f"The track {track.title} could not be repaired and is left out: {error}")
     # Tracks end within a fraction of a second of each other; the last one tells the length.
-    info.duration_ns = max(ends_ns, default=0)
-    info.state = REPAIRED
-    info.ended_because = "cut off"
-    seconds = info.duration_ns / NS_PER_S
+    duration_ns = max(ends_ns, default=0)
     notes.insert(
-        0, f"This take was cut off and has been repaired; {seconds:.1f} s of it are there."
+        0,
+        f"This take was cut off and has been repaired; {duration_ns / NS_PER_S:.1f} s of it "
+        "are there.",
     )
-    info.notes = [*info.notes, *notes]
-    folder.write_info(info)
-    append_line(folder.path / "journal.jsonl", {"what": "repaired", "notes": notes})
+    info = replace(info, duration_ns=duration_ns, state=REPAIRED, ended_because="cut off")
+    info = with_notes(with_damage(info, damaged), *notes)
+    try:
+        folder.write_info(info)
+    except OSError as error:
+        raise NoRoomError(
+            f"{folder.path.name} was brought into order, but that can't be noted: {error}. "
+            "Make room on the disk; nothing is lost."
+        ) from error
+    journal = LineFile(folder.journal_path, at_once=True)
+    journal.write({"at_ns": duration_ns, "what": "repaired", "notes": notes})
     return info

@@ -1,7 +1,6 @@
 """Sound files of any kind, read and written piece by piece."""
 
 from collections.abc import Iterator
-from fractions import Fraction
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -14,12 +13,12 @@ from kettle_core.errors import SoundError
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.mixing import to_integers
 from kettle_core.sound.stage import RATE_HZ
+from kettle_media.sound_frames import frame_of, samples_of
 
 MAX_CHANNELS = 8
 RATE_LIMITS_HZ = (8000, 192_000)
 LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "quad", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
 FORMATS = {".wav": ("wav", "pcm_s24le"), ".flac": ("flac", "flac")}
-FULL_SCALE = {np.dtype(np.int32): 2.0**31, np.dtype(np.int16): 2.0**15}
 PIECE_SAMPLES = 96_000
 
 
@@ -59,12 +58,7 @@ class SoundFile:
         with _Told(self.path), av.open(str(self.path)) as container:
             stream = container.streams.audio[0]
             for frame in container.decode(stream):
-                values = frame.to_ndarray()
-                if values.shape[0] != self.channels:
-                    values = values.reshape(-1, self.channels).T
-                if values.dtype == np.uint8:
-                    values = values.astype(np.float32) / 128 - 1
-                values = values / FULL_SCALE.get(values.dtype, 1.0)
+                values = samples_of(frame, self.channels)
                 good = np.isfinite(values)
                 if not good.all():
                     self.not_numbers += int(np.count_nonzero(~good))
@@ -146,12 +140,8 @@ class SoundFileWriter:
         """Add a block."""
         if not block.shape[1]:
             return
-        packed = (to_integers(block, 24, self._dither) << 8).T
-        frame = av.AudioFrame.from_ndarray(
-            np.ascontiguousarray(packed).reshape(1, -1), format="s32", layout=self._layout
-        )
-        frame.sample_rate, frame.pts = self._rate_hz, self._written
-        frame.time_base = Fraction(1, self._rate_hz)
+        samples = to_integers(block, 24, self._dither)
+        frame = frame_of(samples, self._rate_hz, self._layout, self._written)
         self._written += block.shape[1]
         with _Told(self._path):
             self._container.mux(self._stream.encode(frame))

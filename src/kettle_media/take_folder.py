@@ -1,42 +1,18 @@
-"""A take on disk: its folder, take.json, and what lies beside it (docs/take-format.md)."""
+"""A take on disk: its folder and what lies in it (docs/take-format.md)."""
 
-import json
+import contextlib
+import fcntl
 import os
-from collections.abc import Mapping
-from dataclasses import dataclass, field
-from fractions import Fraction
+from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
-import jsonschema
-
-from kettle_core.devices import Mode
 from kettle_core.errors import TakeError
-from kettle_core.rig import Rig
-from kettle_core.rig_data import rig_from_dict
 from kettle_core.sound.routing import SoundTrack
+from kettle_media.durable import replace_file
+from kettle_media.take_info import TakeInfo, TrackInfo, take_from_json, with_id
 
-FORMAT_NAME = "vast-kettle-take"
-SCHEMA_PATH = Path(__file__).parent / "schemas" / "take.schema.json"
-RECORDING, COMPLETE, REPAIRED = "recording", "complete", "repaired"
-
-
-@dataclass
-class TakeInfo:
-    """What take.json says. Times are master ns; `duration_ns` is None while recording."""
-
-    name: str
-    rig: dict[str, Any]
-    started_at: str
-    start_master_ns: int
-    tracks: list[dict[str, Any]]
-    state: str = RECORDING
-    duration_ns: int | None = None
-    ended_because: str = ""
-    engine_pid: int = 0
-    notes: list[str] = field(default_factory=list)
-    version: int = 1
-    format: str = FORMAT_NAME
+# Kept free inside a take's folder so that its end can be written on a full disk.
+ROOM_BYTES = 512 * 1024
 
 
 class TakeFolder:
@@ -78,87 +54,117 @@ class TakeFolder:
         """Pictures and text cards as they were in the rig, by input id."""
         return self.path / "stills"
 
-    def track_path(self, track: Mapping[str, Any]) -> Path:
-        """The Matroska file of a track."""
-        return self.path / str(track["file"])
+    @property
+    def journal_path(self) -> Path:
+        """What happened, a line each."""
+        return self.path / "journal.jsonl"
 
-    def times_path(self, track: Mapping[str, Any]) -> Path:
-        """The sidecar of a track."""
-        return self.track_path(track).with_suffix(".times.csv")
+    def track_path(self, track: TrackInfo, part: int = 1) -> Path:
+        """The Matroska file of a track; a later part where its writing was broken off."""
+        path = self.path / track.file
+        return path if part == 1 else path.with_suffix(f".{part}.mkv")
 
-    def playable_path(self, track: Mapping[str, Any]) -> Path:
+    def times_path(self, track: TrackInfo, part: int = 1) -> Path:
+        """The sidecar of a track, or of a part of it."""
+        return self.track_path(track, part).with_suffix(".times.csv")
+
+    def parts(self, track: TrackInfo) -> list[int]:
+        """The numbers of a track's parts that are there, in order."""
+        found = [1] if self.track_path(track).exists() else []
+        part = 2
+        while self.track_path(track, part).exists():
+            found.append(part)
+            part += 1
+        return found
+
+    def next_part(self, track: TrackInfo) -> int:
+        """The number of the part that is written next."""
+        return max(self.parts(track), default=0) + 1
+
+    def playable_path(self, track: TrackInfo) -> Path:
         """The rewrapped copy of a track that every player opens."""
-        suffix = ".mp4" if is_picture(track) else ".flac"
-        return self.path / "playable" / (str(track["name"]) + suffix)
+        suffix = ".mp4" if track.is_picture else ".flac"
+        return self.path / "playable" / (track.name + suffix)
 
-    def write_info(self, info: TakeInfo) -> None:
-        """Replace take.json as a whole, never half."""
-        target = self.path / "take.json"
-        fresh = target.with_suffix(".json.new")
-        with fresh.open("w") as file:
-            json.dump(vars(info), file, indent=1)
-            file.flush()
-            os.fsync(file.fileno())
-        fresh.replace(target)
+    def keep_room(self) -> None:
+        """Keep a little of the disk for the end of the take."""
+        with contextlib.suppress(OSError):
+            descriptor = os.open(self._room_path, os.O_CREAT | os.O_WRONLY, 0o600)
+            try:
+                os.posix_fallocate(descriptor, 0, ROOM_BYTES)
+            finally:
+                os.close(descriptor)
+
+    def give_room(self) -> None:
+        """Let go what `keep_room` kept."""
+        with contextlib.suppress(OSError):
+            self._room_path.unlink(missing_ok=True)
+
+    @property
+    def _room_path(self) -> Path:
+        return self.path / ".room"
+
+    @contextlib.contextmanager
+    def held(self) -> Iterator[None]:
+        """Say to other processes that the take is being written. Raises TakeError if it is."""
+        descriptor = os.open(self.path, os.O_RDONLY)
+        try:
+            fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            yield
+        except BlockingIOError as error:
+            raise TakeError(f"{self.path.name} is being written by another process.") from error
+        finally:
+            os.close(descriptor)
+
+    @property
+    def is_held(self) -> bool:
+        """Whether a process is writing it."""
+        try:
+            with self.held():
+                return False
+        except TakeError:
+            return True
+        except OSError:
+            return False
+
+    @property
+    def info_path(self) -> Path:
+        """What is told of the take as a whole."""
+        return self.path / "take.json"
+
+    def write_info(self, info: TakeInfo, synced: bool = True) -> None:
+        """Replace take.json as a whole, never half (see `replace_file`). Raises OSError."""
+        replace_file(self.info_path, info.to_json().encode(), synced)
 
     def read_info(self) -> TakeInfo:
         """Read and check take.json. Raises TakeError."""
-        target = self.path / "take.json"
+        target = self.info_path
         try:
-            data = json.loads(target.read_text())
+            text = target.read_text()
         except FileNotFoundError as error:
             raise TakeError(
                 f"{self.path} is not a take: it has no take.json. Name the folder of a take."
             ) from error
-        except (OSError, ValueError, RecursionError) as error:
+        except (OSError, UnicodeDecodeError) as error:
             raise TakeError(f"{target} cannot be read: {error}.") from error
-        schema = json.loads(SCHEMA_PATH.read_text())
-        try:
-            jsonschema.validate(data, schema)
-        except jsonschema.ValidationError as error:
-            where = "/".join(str(p) for p in error.absolute_path) or "take.json"
-            raise TakeError(f"{target} is damaged at {where}: {error.message:.120}.") from error
-        return TakeInfo(**data)
+        read = take_from_json(text, str(target))
+        info = with_id(read)
+        if info is not read:
+            # A folder that can't be written to is read all the same.
+            with contextlib.suppress(OSError):
+                self.write_info(info)
+        return info
 
-    def check_track(self, track: Mapping[str, Any]) -> None:
+    def check_track(self, track: TrackInfo) -> None:
         """Raise TakeError if a track is damaged or a file of it is missing or empty."""
-        if "damaged" in track:
-            raise TakeError(str(track["damaged"]))
+        if track.damaged:
+            raise TakeError(track.damaged)
         for path in (self.track_path(track), self.times_path(track)):
             if not path.is_file() or path.stat().st_size == 0:
                 raise TakeError(
-                    f"The track {track['name']} of {self.path.name} lacks its file {path.name}. "
-                    f"Put the file back, or compose with --without {track['name']}."
+                    f"The track {track.name} of {self.path.name} lacks its file {path.name}. "
+                    f"Put the file back, or compose with --without {track.name}."
                 )
-
-
-def damaged_tracks(info: TakeInfo) -> frozenset[str]:
-    """Names of the tracks that a repair could not save."""
-    return frozenset(track["name"] for track in info.tracks if "damaged" in track)
-
-
-def is_picture(track: Mapping[str, Any]) -> bool:
-    """Whether a track of take.json is seen."""
-    return "width" in track["mode"]
-
-
-def track_mode(track: Mapping[str, Any]) -> Mode:
-    """The mode a track was recorded in."""
-    info = dict(track["mode"])
-    if "fps" in info:
-        info["fps"] = Fraction(info["fps"])
-    return Mode(**info)
-
-
-def take_rig(info: TakeInfo) -> Rig:
-    """The rig as it was recorded."""
-    return rig_from_dict(info.rig)
-
-
-def append_line(path: Path, values: Mapping[str, Any]) -> None:
-    """Append one JSON line to a take's events, cues or journal."""
-    with path.open("a") as file:
-        file.write(json.dumps(values, ensure_ascii=False) + "\n")
 
 
 def free_bytes(path: Path) -> int:
@@ -168,3 +174,14 @@ def free_bytes(path: Path) -> int:
         found = found.parent
     state = os.statvfs(found)
     return state.f_bavail * state.f_frsize
+
+
+def check_room(folder: TakeFolder, reserve_bytes: int) -> None:
+    """Raise TakeError where the disk has no room for a take."""
+    free = free_bytes(folder.path)
+    if free < reserve_bytes:
+        raise TakeError(
+            f"The disk has only {free / 1e6:.0f} MB left and a take needs at least "
+            f"{reserve_bytes / 1e6:.0f} MB; nothing was recorded. "
+            "Make room or choose another folder."
+        )

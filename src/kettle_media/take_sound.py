@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
@@ -16,11 +15,13 @@ from kettle_core.sound.mixing import mix_sounds
 from kettle_core.sound.shaping import Delay, with_gain
 from kettle_core.sound.stage import Chain
 from kettle_core.sound.tone import CEILING_DBTP, panned_as, tone_chain
-from kettle_media.align import TakeSync, master_sound
+from kettle_media.align import master_sound
 from kettle_media.master_sound import MASTER_HZ, MasterSound
 from kettle_media.sound_file import SoundFileWriter
 from kettle_media.suppressors import voice_keeper
-from kettle_media.take_folder import TakeFolder, TakeInfo, take_rig
+from kettle_media.sync_report import TakeSync
+from kettle_media.take_folder import TakeFolder
+from kettle_media.take_info import TakeInfo, TrackInfo
 
 PIECE_SAMPLES = 4800
 LISTEN_S = 60
@@ -29,14 +30,12 @@ LISTEN_S = 60
 class CleanedSound:
     """An input's recorded sound on the master's time axis, through its chain."""
 
-    def __init__(
-        self, folder: TakeFolder, track: dict[str, Any], sync: TakeSync, item: Input
-    ) -> None:
-        name = track["name"]
-        captured_ns = sync.captured_ns[name][0] + item.tone.delay_ms * 1e6
+    def __init__(self, folder: TakeFolder, track: TrackInfo, sync: TakeSync, item: Input) -> None:
+        found = sync.of(track.name)
+        late_ms = found.latency_ms - item.tone.delay_ms
 
         def open_sound() -> MasterSound:
-            return master_sound(folder, track, sync.of(name).drift_ppm, captured_ns)
+            return master_sound(folder, track, found.clock, sync.start_ns, late_ms)
 
         channels = item.mode.channels
         heard = open_sound().read(LISTEN_S * MASTER_HZ) if item.tone.hum != "off" else None
@@ -71,8 +70,8 @@ class TakeSound:
         sync: TakeSync,
         heard: Sequence[SceneSound],
     ) -> None:
-        rig = take_rig(info)
-        captured = {t["name"]: t for t in info.tracks if t["name"] in sync.captured_ns}
+        rig = info.rig_values
+        captured = {t.name: t for t in info.tracks if t.name in sync.captured_ns}
         sounds = [i for i in rig.inputs if not i.is_picture and i.id in captured]
         self._gains_db = {s.input_id: s.gain_db for s in heard}
         tracks = [

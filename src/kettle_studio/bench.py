@@ -10,6 +10,7 @@ from PIL import Image, ImageDraw
 from kettle_core.picture import Picture, Plane, picture_from_i420, picture_to_i420, rgb_to_picture
 from kettle_studio import world
 from kettle_studio.canvas import FramePool, font
+from kettle_studio.kept import kept
 from kettle_studio.sprites import Sprite, lay_sprite, make_sprite
 
 WIDTH, HEIGHT = 1920, 1080
@@ -59,8 +60,9 @@ def _background(height: int) -> NDArray[np.uint8]:
     return np.asarray(image)
 
 
-@lru_cache(maxsize=2)
-def _backgrounds(height: int) -> tuple[Plane, ...]:
+@kept
+def _backgrounds(height: int) -> Plane:
+    """The bench with different sensor noise, (NOISES, rows * 3 / 2, columns)."""
     flat = picture_to_i420(rgb_to_picture(_background(height)))
     rng = np.random.default_rng(22)
     made = []
@@ -70,7 +72,7 @@ def _backgrounds(height: int) -> tuple[Plane, ...]:
         noise = np.rint(rng.normal(0, 1.6, luma.shape)).astype(np.int16)
         cv2.add(luma, noise, dst=luma, dtype=cv2.CV_8U)
         made.append(buffer)
-    return tuple(made)
+    return np.stack(made)
 
 
 @lru_cache(maxsize=2)
@@ -91,7 +93,7 @@ def _hand(height: int) -> Sprite:
         )
     draw.polygon(box(150, 250, 268, 220, 356, 460, 226, 460), fill=cloth)
     left, top = (round(v * scale) for v in HAND_HOME)
-    return make_sprite(image, left, top, phases=1)
+    return make_sprite(image, left, top)
 
 
 class BenchPainter:

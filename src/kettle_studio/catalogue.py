@@ -39,7 +39,7 @@ def _window(state: Callable[[float], object], paint: Callable[..., object], box:
 def _headset(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
     seed = plug.own_clock.seed
     return SimulatedSound(
-        plug, mode, from_ns, sounds.headset_sound, lambda: sounds.noise_table(seed, -62.0)
+        plug, mode, from_ns, sounds.headset, lambda: sounds.noise_sound(seed, -62.0)
     )
 
 
@@ -47,11 +47,11 @@ def _laptop(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
     """Far away, beside its own fan, with the mains in it."""
     seed, rate_hz = plug.own_clock.seed, mode.sample_rate_hz
 
-    def noise() -> sounds.Table:
-        fan = sounds.noise_table(seed, -48.0, rate_hz=rate_hz)
-        return fan + sounds.hum_table(-46.0, rate_hz)
+    def noise() -> sounds.Sound:
+        fan = sounds.noise_sound(seed, -48.0, rate_hz=rate_hz)
+        return fan + sounds.hum_sound(-46.0, rate_hz)
 
-    return SimulatedSound(plug, mode, from_ns, lambda: sounds.far_sound(31, 2, 0.6, 7000), noise)
+    return SimulatedSound(plug, mode, from_ns, lambda: sounds.far(31, 2, 0.6, 7000), noise)
 
 
 def _webcam_sound(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
@@ -60,27 +60,22 @@ def _webcam_sound(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
         plug,
         mode,
         from_ns,
-        lambda: sounds.far_sound(32, 1, 0.4, 3400),
-        lambda: sounds.noise_table(seed, -44.0, rate_hz=rate_hz),
+        lambda: sounds.far(32, 1, 0.4, 3400),
+        lambda: sounds.noise_sound(seed, -44.0, rate_hz=rate_hz),
     )
 
 
 def _system(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
     """All that the computer plays; with the bells of messages where they are on."""
-    lesson = sounds.lesson_sounds()
-    with_pings = lesson.system + lesson.pings
 
     def table() -> sounds.Table:
-        switches = plug.switches
-        return with_pings if switches.pings and switches.messages else lesson.system
+        return sounds.system(plug.switches.pings and plug.switches.messages)
 
     return SimulatedSound(plug, mode, from_ns, table)
 
 
-def _lesson(part: str) -> Opener:
-    return lambda plug, mode, from_ns: SimulatedSound(
-        plug, mode, from_ns, lambda: getattr(sounds.lesson_sounds(), part)
-    )
+def _single(table: Callable[[], sounds.Table]) -> Opener:
+    return lambda plug, mode, from_ns: SimulatedSound(plug, mode, from_ns, table)
 
 
 def _quirefold_state(world_s: float) -> world.Desktop:
@@ -147,10 +142,10 @@ def _part_of(
     return Entry(_window(state, paint, box), info, 8.0, 1.5)
 
 
-def _single_sound(name: str, title: str, part: str) -> Entry:
+def _single_sound(name: str, title: str, table: Callable[[], sounds.Table]) -> Entry:
     """One program's sound out of system audio."""
     info = _info(f"system/{name}", title, "system-audio", _sound(48_000, 2), 20.0, "system")
-    return Entry(_lesson(part), info, 24.0, 1.2)
+    return Entry(_single(table), info, 24.0, 1.2)
 
 
 # What the sounds' drivers report is what converters of this kind report; the system-audio
@@ -242,8 +237,8 @@ DEVICES: tuple[Entry, ...] = (
         "display-2", "bench-radio", computer.PAGE_TABS[1], "tab",
         Box(0, 0, _PAGE.width, _PAGE.height), _at_rest, lambda _: computer.radio_page(),
     ),
-    _single_sound("quirefold", "Sound of Quirefold", "snaps"),
-    _single_sound("bench-radio", "Sound of Bench radio", "music"),
+    _single_sound("quirefold", "Sound of Quirefold", sounds.snaps),
+    _single_sound("bench-radio", "Sound of Bench radio", sounds.music),
 )  # fmt: skip
 # In this order people read them.
 LISTED = (

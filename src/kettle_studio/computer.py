@@ -9,6 +9,7 @@ from kettle_core.devices import Surrounding
 from kettle_core.picture import Picture, Plane, paste, picture_from_i420
 from kettle_studio import script, world
 from kettle_studio.canvas import font, image_to_i420, image_to_picture
+from kettle_studio.kept import kept
 
 SECOND_SIZE = (2560, 1440)
 BAR_PX = 40
@@ -131,7 +132,7 @@ def _window(draw: ImageDraw.ImageDraw, box: tuple[int, int, int, int], title: st
     draw.text((left + 22, top + 13), title, font=font(23, 700), fill=INK)
 
 
-@lru_cache(maxsize=1)
+@kept
 def _windows() -> Plane:
     """The second display's windows without icons, bar and messages."""
     image = Image.new("RGB", SECOND_SIZE, WALL)
@@ -214,7 +215,7 @@ def draw_second(key: tuple[int | None, bool, bool]) -> Plane:
     return buffer
 
 
-@lru_cache(maxsize=1)
+@kept
 def radio_page() -> Plane:
     """The tab that lies behind, as an I420 buffer of the size of the window's inside."""
     image = Image.new("RGB", SECOND_SIZE, WALL)

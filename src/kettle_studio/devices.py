@@ -25,9 +25,18 @@ FAULTS = {
     "changed": "mode changed by itself",
     "silent": "sound silent",
     "clipping": "sound clipping",
+    "stamps": "stamps that stand still or step back",
+    "stalling": "comes in bursts",
+    "uneven": "blocks of uneven length",
 }
-PICTURE_FAULTS = ("unplugged", "busy", "losing", "frozen", "dark", "changed")
-SOUND_FAULTS = ("unplugged", "busy", "losing", "changed", "silent", "clipping")
+_TIMES = ("stamps", "stalling")
+PICTURE_FAULTS = ("unplugged", "busy", "losing", "frozen", "dark", "changed", *_TIMES)
+SOUND_FAULTS = ("unplugged", "busy", "losing", "changed", "silent", "clipping", *_TIMES, "uneven")
+# A stamp in so many repeats the one before, another one lies some ms too early.
+REPEATED_EACH, EARLY_EACH, EARLY_NS = 97, 211, 4_000_000
+# Bursts: what falls due within a third of a second comes at its end.
+BURST_NS = 333_000_000
+UNEVEN_SAMPLES = 97
 CLOCK_JUMP_NS = 3_700_000_000
 NIGHT_RGB = (3, 3, 4)
 
@@ -111,7 +120,10 @@ class SimulatedDevice:
     def due_ns(self) -> int:
         """Master time at which the next frame or block can be read."""
         complete = self._clock.device_to_master_ns(self._ready_ns(self._no))
-        return int(complete) + self._clock.latency_ns + self._clock.jitter_of(self._no)
+        due_ns = int(complete) + self._clock.latency_ns + self._clock.jitter_of(self._no)
+        if "stalling" in self._plug.faults:
+            due_ns = -(-due_ns // BURST_NS) * BURST_NS
+        return due_ns
 
     def skip_to(self, master_ns: int) -> int:
         """Give up what was due before a master time; returns how many were lost."""
@@ -129,7 +141,15 @@ class SimulatedDevice:
             self._no += self._no * 7919 % 5 < 2
         no = self._no
         self._no += 1
-        return self._capture(no)
+        capture = self._capture(no)
+        if "stamps" in self._plug.faults:
+            return replace(capture, device_ns=self._told_ns(no))
+        return capture
+
+    def _told_ns(self, no: int) -> int:
+        """What a driver with bad stamps says of a frame's or block's time."""
+        told = no - 1 if no % REPEATED_EACH == 0 else no
+        return self._start_ns(told) - EARLY_NS * (no % EARLY_EACH == 0)
 
     def _capture(self, no: int) -> Capture:
         raise NotImplementedError
@@ -352,7 +372,7 @@ class SimulatedSound(SimulatedDevice):
         mode: Mode,
         from_ns: int,
         table: Callable[[], sounds.Table],
-        noise: Callable[[], sounds.Table] | None = None,
+        noise: Callable[[], sounds.Sound] | None = None,
     ) -> None:
         super().__init__(plug, mode, from_ns)
         self._table = table
@@ -362,8 +382,13 @@ class SimulatedSound(SimulatedDevice):
     def _number_at(self, elapsed_ns: float) -> int:
         return int(elapsed_ns * self._mode.sample_rate_hz // (BLOCK_SAMPLES * NS_PER_S))
 
+    def _first_sample(self, no: int) -> int:
+        uneven = no * 37 % UNEVEN_SAMPLES if "uneven" in self._plug.faults else 0
+        return no * BLOCK_SAMPLES + uneven
+
     def _start_ns(self, no: int) -> int:
-        return self._clock.epoch_ns + no * BLOCK_SAMPLES * NS_PER_S // self._mode.sample_rate_hz
+        first = self._first_sample(no)
+        return self._clock.epoch_ns + first * NS_PER_S // self._mode.sample_rate_hz
 
     def _ready_ns(self, no: int) -> int:
         return self._start_ns(no + 1)
@@ -378,13 +403,13 @@ class SimulatedSound(SimulatedDevice):
         return Capture(no, device_ns, self._ready_ns(no) - device_ns, sound)
 
     def _sound(self, device_ns: int, no: int) -> np.ndarray:
-        step = sounds.RATE_HZ / self._mode.sample_rate_hz / (1 + self._clock.rate_ppm * 1e-6)
+        rate_ppm = self._clock.rate_at_ppm(self._world_s(device_ns) * NS_PER_S)
+        step = sounds.RATE_HZ / self._mode.sample_rate_hz / (1 + rate_ppm * 1e-6)
+        samples = self._first_sample(no + 1) - self._first_sample(no)
         first = self._world_s(device_ns) % (sounds.LOOP_SAMPLES / sounds.RATE_HZ) * sounds.RATE_HZ
-        heard = sounds.read_at(
-            self._table(), first + np.arange(BLOCK_SAMPLES, dtype=np.float64) * step
-        )
+        heard = sounds.read_at(self._table(), first + np.arange(samples, dtype=np.float64) * step)
         if self._noise is not None:
-            places = (no * BLOCK_SAMPLES + np.arange(BLOCK_SAMPLES)) % self._noise.shape[1]
+            places = (self._first_sample(no) + np.arange(samples)) % self._noise.shape[1]
             heard = heard + self._noise[:, places]
         if heard.shape[0] < self._mode.channels:
             heard = np.repeat(heard, self._mode.channels, axis=0)

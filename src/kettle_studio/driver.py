@@ -1,8 +1,10 @@
 """The studio as a driver: which devices are plugged in, with clocks drawn from a seed."""
 
+import os
 import threading
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 
@@ -13,15 +15,23 @@ from kettle_studio.catalogue import DEVICES, LISTED
 from kettle_studio.clock import DeviceClock
 from kettle_studio.computer import Switches
 from kettle_studio.devices import FAULTS, PICTURE_FAULTS, SOUND_FAULTS, Plug
+from kettle_studio.kept import keep_in
 
 DEFAULT_SEED = 1
 
 
 class Studio:
-    """The simulated room. `rates_ppm` sets clock rates by device id; others come from the seed."""
+    """The simulated room. `rates_ppm` sets clock rates by device id; others come from the seed.
+
+    All clocks swing by `wander_ppm` once in `wander_s`, each other one the other way.
+    """
 
     def __init__(
-        self, seed: int = DEFAULT_SEED, rates_ppm: Mapping[str, float] | None = None
+        self,
+        seed: int = DEFAULT_SEED,
+        rates_ppm: Mapping[str, float] | None = None,
+        wander_ppm: float = 0.0,
+        wander_s: float = 600.0,
     ) -> None:
         self.seed = seed
         self.switches = Switches()
@@ -39,6 +49,8 @@ class Studio:
                 latency_ns=round(entry.latency_ms * 1e6),
                 jitter_ns=round(entry.jitter_ms * 1e6),
                 seed=1000 * seed + number,
+                wander_ppm=wander_ppm * (-1) ** number,
+                wander_s=wander_s,
             )
             parent = self._plugs.get(info.part_of)
             self._plugs[info.id] = Plug(info, clock, self.switches, parent)
@@ -74,16 +86,6 @@ class Studio:
                 return
         raise DeviceError(f"The studio's computer has no switch “{key}” for {device_id}.")
 
-    def warm_up(self, stop: Callable[[], bool] = lambda: False) -> None:
-        """Draw and synthesise what every device needs, so that opening them takes no time."""
-        for info in self.list_devices():
-            if stop():
-                return
-            try:
-                self.open_device(info.id, info.largest_mode, 0).close()
-            except DeviceError:
-                continue
-
     # what goes wrong, set off from the studio page and by tests
 
     def faults(self) -> list[tuple[DeviceInfo, dict[str, bool]]]:
@@ -95,6 +97,10 @@ class Studio:
             found.append((plug.info, {fault: fault in plug.faults for fault in kinds}))
         return found
 
+    def state(self) -> tuple[list[tuple[DeviceInfo, dict[str, bool]]], dict[str, bool]]:
+        """Faults of all devices, and the switches of the simulated computer."""
+        return self.faults(), dict(vars(self.switches))
+
     def set_fault(self, device_id: str, fault: str, on: bool) -> None:
         """Set a fault off or end it. Raises DeviceError for one that there is not."""
         plug = self._plug(device_id)
@@ -103,6 +109,10 @@ class Studio:
             known = ", ".join(FAULTS[k] for k in kinds)
             raise DeviceError(f"{plug.info.name} has no fault “{fault}”; it has: {known}.")
         plug.faults.add(fault) if on else plug.faults.discard(fault)
+
+    def clock_of(self, device_id: str) -> DeviceClock:
+        """The true clock that a device runs by."""
+        return self._plug(device_id).clock
 
     def jump_clock(self, device_id: str) -> None:
         """Have a device's clock jump."""
@@ -115,3 +125,12 @@ class Studio:
                 f"No device “{device_id}” is plugged in; there are {known}.", "unplugged"
             )
         return self._plugs[device_id]
+
+
+def studio_driver(data_dir: Path) -> Studio:
+    """The studio for a data folder, where it keeps what it has drawn, as it may be started again.
+
+    KETTLE_STUDIO_SEED draws its clocks, KETTLE_STUDIO_KEEP is another folder for what it keeps.
+    """
+    keep_in(Path(os.environ.get("KETTLE_STUDIO_KEEP", data_dir / "studio")))
+    return Studio(int(os.environ.get("KETTLE_STUDIO_SEED", DEFAULT_SEED)))

@@ -20,6 +20,7 @@ from kettle_core.picture import (
 )
 from kettle_studio import world
 from kettle_studio.canvas import FramePool
+from kettle_studio.kept import kept
 from kettle_studio.sounds import mouth_at
 from kettle_studio.sprites import Sprite, lay_sprite, make_sprite
 
@@ -33,7 +34,7 @@ PAPER_BOX = (440, 596, 130, 56)
 # Everything that moves stays within these boxes; the rest of the picture is only noise.
 HEAD_BOX = (452, 76, 376, 456)
 HAND_BOX = (432, 380, 320, 288)
-NOISES = 5
+NOISES = 3
 NOISE_SIGMA = 2.4
 
 
@@ -150,9 +151,9 @@ def _oval(
         cv2.ellipse(plane, middle, size, 0, 0, 360, value, -1, cv2.LINE_AA, 4)
 
 
-@lru_cache(maxsize=6)
-def _noises(height: int, cloth: bool) -> tuple[Plane, ...]:
-    """The room with different sensor noise, (rows * 3 / 2, columns) each."""
+@kept
+def _noises(height: int, cloth: bool) -> Plane:
+    """The room with different sensor noise, (NOISES, rows * 3 / 2, columns)."""
     scale = height / HEIGHT
     size = (round(WIDTH * scale), height)
     room = _room(cloth).resize(size, Image.Resampling.LANCZOS)
@@ -163,7 +164,7 @@ def _noises(height: int, cloth: bool) -> tuple[Plane, ...]:
         buffer = flat.copy()
         _add_noise(picture_from_i420(buffer).y, _grain(rng, height, size[0]))
         made.append(buffer)
-    return tuple(made)
+    return np.stack(made)
 
 
 def _grain(rng: np.random.Generator, rows: int, columns: int) -> NDArray[np.int16]:

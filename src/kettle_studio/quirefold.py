@@ -16,6 +16,7 @@ from kettle_core.picture import (
 from kettle_studio import script, world
 from kettle_studio.canvas import font as _font
 from kettle_studio.canvas import image_to_i420, image_to_picture
+from kettle_studio.kept import kept
 
 WIDTH, HEIGHT = 1920, 1080
 TITLE_PX = 76
@@ -26,7 +27,7 @@ GLOW = (214, 122, 62)
 FIELDS = ("Trim", "Fold", "Gutter", "Creep")
 
 
-@lru_cache(maxsize=8)
+@kept
 def _base(sheet_no: int, document: str) -> Plane:
     image = Image.new("RGB", (WIDTH, HEIGHT), BODY)
     draw = ImageDraw.Draw(image)

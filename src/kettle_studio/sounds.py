@@ -1,66 +1,122 @@
 """The studio's sounds: one lesson of voice, knocks, music and program sounds at 48 kHz.
 
-Tables hold one lesson each and go round; a device reads them at its own clock's moments.
+Tables hold one lesson each and go round, in 16 bits; a device reads them at its own clock's
+moments.
 """
 
-from dataclasses import dataclass
-from functools import cache
+from collections.abc import Iterable
 from pathlib import Path
 
 import av
 import numpy as np
 import soxr
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 
 from kettle_studio import script
+from kettle_studio.kept import kept
 
 RATE_HZ = 48_000
 LOOP_SAMPLES = script.LOOP_S * RATE_HZ
 MOUTH_HZ = 200
 ASSETS = Path(__file__).parent / "assets"
-Table = NDArray[np.float32]
+FULL_SCALE = 32_767
+BLEED_DB = -34.0
+BLEED_DELAY_S = 0.0003
+Sound = NDArray[np.float32]
+Table = NDArray[np.int16]
 
 
-@dataclass(frozen=True)
-class LessonSounds:
-    """`voice`, `knocks`: (LOOP_SAMPLES,); `mouth`: at MOUTH_HZ; others (channels, LOOP_SAMPLES).
-
-    `system` is all that the computer plays but the bells of messages, which are in `pings`.
-    """
-
-    voice: Table
-    knocks: Table
-    music: Table
-    snaps: Table
-    pings: Table
-    system: Table
-    mouth: Table
+def _table(sound: Sound) -> Table:
+    return np.rint(np.clip(np.atleast_2d(sound), -1, 1) * FULL_SCALE).astype(np.int16)
 
 
-@cache
-def lesson_sounds() -> LessonSounds:
-    """Read and synthesise the lesson's sounds once a process."""
-    voice = _voice()
-    energy = uniform_filter1d(np.square(voice.astype(np.float64)), RATE_HZ // 50)
+def sound_of(table: Table) -> Sound:
+    """A table's samples from -1 to 1, (channels, N)."""
+    return table.astype(np.float32) / np.float32(FULL_SCALE)
+
+
+@kept
+def voice() -> Table:
+    """Odile's voice, (1, LOOP_SAMPLES)."""
+    return _table(_voice())
+
+
+@kept
+def knocks() -> Table:
+    """The bone folder on the bench, (1, LOOP_SAMPLES)."""
+    return _repeated(_knock(), script.KNOCKS_S)
+
+
+@kept
+def music() -> Table:
+    """What the bench radio plays, (2, LOOP_SAMPLES)."""
+    return _table(_music() * np.float32(0.16))
+
+
+@kept
+def snaps() -> Table:
+    """What Quirefold plays, (1, LOOP_SAMPLES)."""
+    return _repeated(_snap(), script.snaps_s())
+
+
+@kept
+def system(pings: bool) -> Table:
+    """All that the computer plays, with the bells of messages or without, (2, LOOP_SAMPLES)."""
+    heard = sound_of(music()) + sound_of(snaps())
+    if pings:
+        heard += sound_of(_repeated(_ping(), [second for second, *_ in script.MESSAGES]))
+    return _table(heard)
+
+
+@kept
+def headset() -> Table:
+    """The voice near by, the knocks, and a little of what the headphones play, (1, N)."""
+    heard = 0.45 * sound_of(voice()) + 0.5 * sound_of(knocks())
+    late = np.arange(LOOP_SAMPLES, dtype=np.float64) - BLEED_DELAY_S * RATE_HZ
+    played = system(False).mean(axis=0, keepdims=True).astype(np.int16)
+    return _table(heard + np.float32(10 ** (BLEED_DB / 20)) * read_at_all(played, late))
+
+
+@kept
+def far(seed: int, channels: int, reverb_s: float, highest_hz: float) -> Table:
+    """The voice and the knocks from far away: mostly the room, without highs; (channels, N)."""
+    spectrum = np.fft.rfft(0.10 * sound_of(voice())[0] + 0.3 * sound_of(knocks())[0])
+    frequency_hz = np.fft.rfftfreq(LOOP_SAMPLES, 1 / RATE_HZ)
+    rng = np.random.default_rng(seed)
+    t = np.arange(round(2 * reverb_s * RATE_HZ)) / RATE_HZ
+    heard = []
+    for channel in range(channels):
+        # Sound takes 3 ms a metre; then the room, which falls by 60 dB in its reverberation time.
+        room = rng.standard_normal(t.size) * 10 ** (-3 * t / reverb_s) * 0.05
+        room[: round(0.004 * RATE_HZ)] = 0
+        room[round((0.0040 + 0.0002 * channel) * RATE_HZ)] = 1.0
+        through = spectrum * np.fft.rfft(room, LOOP_SAMPLES)
+        through /= 1 + (frequency_hz / highest_hz) ** 4
+        heard.append(np.fft.irfft(through, LOOP_SAMPLES).astype(np.float32))
+    return _table(np.stack(heard))
+
+
+@kept
+def mouth() -> Sound:
+    """How far the mouth is open, 0 to 1, at MOUTH_HZ."""
+    from scipy.ndimage import uniform_filter1d  # half a second to import
+
+    energy = uniform_filter1d(np.square(sound_of(voice())[0].astype(np.float64)), RATE_HZ // 50)
     loudness = np.sqrt(np.maximum(energy, 0))
-    mouth = loudness[:: RATE_HZ // MOUTH_HZ] / np.percentile(loudness[loudness > 0.005], 95)
-    music = _music() * np.float32(0.16)
-    snaps, pings = (np.zeros((1, LOOP_SAMPLES), np.float32) for _ in range(2))
-    snap, ping = _snap(), _ping()
-    for second in script.snaps_s():
-        _add(snaps, snap, second)
-    for second, *_ in script.MESSAGES:
-        _add(pings, ping, second)
-    knocks = np.zeros((1, LOOP_SAMPLES), np.float32)
-    knock = _knock()
-    for second in script.KNOCKS_S:
-        _add(knocks, knock, second)
-    opening = np.clip(mouth, 0, 1).astype(np.float32)
-    return LessonSounds(voice, knocks[0], music, snaps, pings, music + snaps, opening)
+    opening = loudness[:: RATE_HZ // MOUTH_HZ] / np.percentile(loudness[loudness > 0.005], 95)
+    return np.asarray(np.clip(opening, 0, 1), dtype=np.float32)
 
 
-def _voice() -> Table:
+def mouth_at(world_s: float) -> float:
+    """How far the mouth is open, 0 to 1."""
+    table = mouth()
+    place = (world_s % script.LOOP_S) * MOUTH_HZ
+    low = int(place)
+    share = place - low
+    return float(table[low % table.size] * (1 - share) + table[(low + 1) % table.size] * share)
+
+
+def _voice() -> Sound:
     with av.open(str(ASSETS / "voice.flac")) as container:
         rate_hz = container.streams.audio[0].rate
         parts = [frame.to_ndarray().reshape(-1) for frame in container.decode(audio=0)]
@@ -69,12 +125,15 @@ def _voice() -> Table:
     return np.resize(voice, LOOP_SAMPLES).astype(np.float32)
 
 
-def _add(table: Table, sound: Table, second: float) -> None:
-    places = (round(second * RATE_HZ) + np.arange(sound.shape[-1])) % LOOP_SAMPLES
-    table[:, places] += sound
+def _repeated(sound: Sound, seconds: Iterable[float]) -> Table:
+    """One sound at several moments of the lesson."""
+    made = np.zeros(LOOP_SAMPLES, np.float32)
+    for second in seconds:
+        made[(round(second * RATE_HZ) + np.arange(sound.size)) % LOOP_SAMPLES] += sound
+    return _table(made)
 
 
-def _snap() -> Table:
+def _snap() -> Sound:
     t = np.arange(round(0.12 * RATE_HZ)) / RATE_HZ
     tone = np.sin(2 * np.pi * 1850 * t) + 0.6 * np.sin(2 * np.pi * 2780 * t)
     rng = np.random.default_rng(11)
@@ -82,7 +141,7 @@ def _snap() -> Table:
     return ((0.35 * tone * np.exp(-t / 0.022) + 0.3 * click) * 0.5).astype(np.float32)
 
 
-def _ping() -> Table:
+def _ping() -> Sound:
     t = np.arange(round(0.7 * RATE_HZ)) / RATE_HZ
     first = np.sin(2 * np.pi * 1046 * t) * np.exp(-t / 0.16)
     later = np.maximum(t - 0.12, 0)
@@ -90,7 +149,7 @@ def _ping() -> Table:
     return np.asarray((first + second) * 0.09, dtype=np.float32)
 
 
-def _knock() -> Table:
+def _knock() -> Sound:
     t = np.arange(round(0.15 * RATE_HZ)) / RATE_HZ
     rng = np.random.default_rng(12)
     wood = np.sin(2 * np.pi * 310 * t) + 0.5 * np.sin(2 * np.pi * 790 * t + 1)
@@ -98,7 +157,7 @@ def _knock() -> Table:
     return ((0.5 * wood * np.exp(-t / 0.03) + 0.5 * burst) * 0.35).astype(np.float32)
 
 
-def _music() -> Table:
+def _music() -> Sound:
     """Slow plucked chords, 16 s, four times a lesson."""
     bar_samples = 4 * RATE_HZ
     chords = (
@@ -122,7 +181,7 @@ def _music() -> Table:
     return np.tile(out / np.abs(out).max(), 4)
 
 
-def read_at(table: Table, places: NDArray[np.float64]) -> Table:
+def read_at(table: Table, places: NDArray[np.float64]) -> Sound:
     """Values of a (..., N) table between its samples, by cubic interpolation, going round.
 
     `places` are sample numbers, rising, within one block of each other.
@@ -136,7 +195,8 @@ def read_at(table: Table, places: NDArray[np.float64]) -> Table:
     else:
         near = table[..., (first + np.arange(span)) % table.shape[-1]]
     at = whole - first
-    before, here, after, later = (near[..., at + k] for k in (-1, 0, 1, 2))
+    scaled = near * np.float32(1 / FULL_SCALE)
+    before, here, after, later = (scaled[..., at + k] for k in (-1, 0, 1, 2))
     # Catmull-Rom
     bend = 2 * before - 5 * here + 4 * after - later
     twist = 3 * (here - after) + later - before
@@ -144,47 +204,13 @@ def read_at(table: Table, places: NDArray[np.float64]) -> Table:
     return np.asarray(value, dtype=np.float32)
 
 
-BLEED_DB = -34.0
-BLEED_DELAY_S = 0.0003
-
-
-@cache
-def headset_sound() -> Table:
-    """The voice near by, the knocks, and a little of what the headphones play; (1, N)."""
-    lesson = lesson_sounds()
-    heard = 0.45 * lesson.voice + 0.5 * lesson.knocks
-    late = np.arange(LOOP_SAMPLES, dtype=np.float64) - BLEED_DELAY_S * RATE_HZ
-    bleed = read_at_all(lesson.system.mean(axis=0), late)
-    return np.asarray((heard + np.float32(10 ** (BLEED_DB / 20)) * bleed)[None], np.float32)
-
-
-@cache
-def far_sound(seed: int, channels: int, reverb_s: float, highest_hz: float) -> Table:
-    """The voice and the knocks from far away: mostly the room, without highs; (channels, N)."""
-    lesson = lesson_sounds()
-    spectrum = np.fft.rfft(0.10 * lesson.voice + 0.3 * lesson.knocks)
-    frequency_hz = np.fft.rfftfreq(LOOP_SAMPLES, 1 / RATE_HZ)
-    rng = np.random.default_rng(seed)
-    t = np.arange(round(2 * reverb_s * RATE_HZ)) / RATE_HZ
-    heard = []
-    for channel in range(channels):
-        # Sound takes 3 ms a metre; then the room, which falls by 60 dB in its reverberation time.
-        room = rng.standard_normal(t.size) * 10 ** (-3 * t / reverb_s) * 0.05
-        room[: round(0.004 * RATE_HZ)] = 0
-        room[round((0.0040 + 0.0002 * channel) * RATE_HZ)] = 1.0
-        through = spectrum * np.fft.rfft(room, LOOP_SAMPLES)
-        through /= 1 + (frequency_hz / highest_hz) ** 4
-        heard.append(np.fft.irfft(through, LOOP_SAMPLES).astype(np.float32))
-    return np.stack(heard)
-
-
-def read_at_all(table: Table, places: NDArray[np.float64]) -> Table:
+def read_at_all(table: Table, places: NDArray[np.float64]) -> Sound:
     """`read_at` for a whole table, in pieces."""
     pieces = np.array_split(places, 64)
     return np.concatenate([read_at(table, piece) for piece in pieces], axis=-1)
 
 
-def hum_table(level_dbfs: float, rate_hz: int, seconds: int = 7) -> Table:
+def hum_sound(level_dbfs: float, rate_hz: int, seconds: int = 7) -> Sound:
     """Mains hum of 50 Hz with harmonics, (1, N) at a rate; goes round without a seam."""
     t = np.arange(seconds * rate_hz) / rate_hz
     parts = ((50, 1.0), (100, 0.7), (150, 0.35), (250, 0.2), (350, 0.1))
@@ -193,7 +219,7 @@ def hum_table(level_dbfs: float, rate_hz: int, seconds: int = 7) -> Table:
     return np.asarray((hum / np.std(hum) * level)[None, :], dtype=np.float32)
 
 
-def noise_table(seed: int, level_dbfs: float, seconds: int = 7, rate_hz: int = RATE_HZ) -> Table:
+def noise_sound(seed: int, level_dbfs: float, seconds: int = 7, rate_hz: int = RATE_HZ) -> Sound:
     """Room or fan noise, stronger in the lows, (1, N) at a rate."""
     rng = np.random.default_rng(seed)
     white = rng.standard_normal(seconds * rate_hz)
@@ -202,12 +228,3 @@ def noise_table(seed: int, level_dbfs: float, seconds: int = 7, rate_hz: int = R
     shaped = np.fft.irfft(spectrum / np.sqrt(np.maximum(frequency_hz, 30)), white.size)
     level = 10 ** (level_dbfs / 20)
     return np.asarray((shaped / shaped.std() * level)[None, :], dtype=np.float32)
-
-
-def mouth_at(world_s: float) -> float:
-    """How far the mouth is open, 0 to 1."""
-    table = lesson_sounds().mouth
-    place = (world_s % script.LOOP_S) * MOUTH_HZ
-    low = int(place)
-    share = place - low
-    return float(table[low % table.size] * (1 - share) + table[(low + 1) % table.size] * share)

@@ -1,4 +1,4 @@
-"""Drawn parts that move over a picture, by parts of a pixel."""
+"""Drawn parts that move over a picture, pixel by pixel."""
 
 from dataclasses import dataclass, field
 
@@ -16,7 +16,8 @@ Weighted = tuple[NDArray[np.uint16], NDArray[np.uint16]]
 class Sprite:
     """Planes with coverage 0 to 1 (float32), a place, and what was worked out of them.
 
-    It moves in steps of 1 / `phases` px; each step is kept, weighted, for good.
+    Chroma is half as fine, so that there are two ways to lie across and two down; each is kept,
+    weighted, for good.
     """
 
     planes: tuple[NDArray[np.float32], ...]
@@ -24,11 +25,10 @@ class Sprite:
     chroma: NDArray[np.float32]
     left: int
     top: int
-    phases: int
     shifted: dict[tuple[int, int], tuple[Weighted, ...]] = field(default_factory=dict)
 
 
-def make_sprite(image: Image.Image, left: int, top: int, phases: int = 2) -> Sprite:
+def make_sprite(image: Image.Image, left: int, top: int) -> Sprite:
     """A sprite of an RGBA image of even size, with the place of its upper left corner."""
     rgba = np.asarray(image)
     picture = rgb_to_picture(np.ascontiguousarray(rgba[..., :3]))
@@ -36,16 +36,14 @@ def make_sprite(image: Image.Image, left: int, top: int, phases: int = 2) -> Spr
     rows, columns = cover.shape
     half = cover.reshape(rows // 2, 2, columns // 2, 2).mean(axis=(1, 3))
     planes = tuple(p.astype(np.float32) for p in (picture.y, picture.u, picture.v))
-    return Sprite(planes, cover, half.astype(np.float32), left, top, phases)
+    return Sprite(planes, cover, half.astype(np.float32), left, top)
 
 
 def lay_sprite(frame: Picture, sprite: Sprite, dx: float, dy: float) -> None:
     """Blend a sprite over planes in place, `dx`, `dy` px from its home."""
-    # Chroma is half as fine, so a place is an even pixel and a phase within two pixels.
-    steps_x = round((sprite.left + dx) * sprite.phases)
-    steps_y = round((sprite.top + dy) * sprite.phases)
-    left, phase_x = divmod(steps_x, 2 * sprite.phases)
-    top, phase_y = divmod(steps_y, 2 * sprite.phases)
+    # A place is an even pixel and a phase, 0 or 1 px beyond it.
+    left, phase_x = divmod(round(sprite.left + dx), 2)
+    top, phase_y = divmod(round(sprite.top + dy), 2)
     left, top = 2 * left, 2 * top
     parts = _at_phase(sprite, phase_x, phase_y)
     for target, (weighted, rest), part in zip(
@@ -66,7 +64,7 @@ def _at_phase(sprite: Sprite, phase_x: int, phase_y: int) -> tuple[Weighted, ...
         covers = (sprite.luma, sprite.chroma, sprite.chroma)
         for plane, cover, part in zip(sprite.planes, covers, (1, 2, 2), strict=True):
             rows, columns = plane.shape
-            over_x, over_y = (phase / sprite.phases / part for phase in key)
+            over_x, over_y = (phase / part for phase in key)
             shift = np.array([[1, 0, over_x], [0, 1, over_y]], np.float32)
             size = (columns + 2 // part, rows + 2 // part)
             moved = cv2.warpAffine(plane, shift, size, borderMode=cv2.BORDER_REPLICATE)

@@ -14,7 +14,7 @@ from kettle_core.errors import EngineError
 from kettle_core.region import aspect_in_words
 from kettle_core.rig import Input
 from kettle_core.rig import Rig as RigValues
-from kettle_engine.engine import spare_id
+from kettle_engine.protocol import spare_id
 from kettle_web import input_changes, services
 from kettle_web.input_forms import (
     CaptureForm,

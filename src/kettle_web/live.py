@@ -18,9 +18,24 @@ from django.conf import settings
 from kettle_core.errors import KettleError
 from kettle_core.scene_data import scene_to_dict
 from kettle_engine.client import NOT_RUNNING
-from kettle_engine.engine import COUNTDOWN, FINISHING, IDLE, RECORDING
-from kettle_engine.protocol import AFTER, HEAR, LEVELS, PICTURE, PROGRAM, STATUS, live_address
-from kettle_engine.publisher import SCENE_SIZES, SIZES, after_topic, hear_topic, picture_topic
+from kettle_engine.protocol import (
+    AFTER,
+    COUNTDOWN,
+    FINISHING,
+    HEAR,
+    IDLE,
+    LEVELS,
+    PICTURE,
+    PROGRAM,
+    RECORDING,
+    SCENE_SIZES,
+    SIZES,
+    STATUS,
+    after_topic,
+    hear_topic,
+    live_address,
+    picture_topic,
+)
 from kettle_web import services, table_changes
 from kettle_web.models import Rig
 
@@ -190,7 +205,9 @@ class LiveConsumer(AsyncWebsocketConsumer):
             now = time.monotonic()
             away = now - self.hub.heard_at > SILENT_AFTER_S
             # An engine that came back before it was missed has no rig open.
-            lapsed = away or opened is None or self.hub.engine_state == IDLE
+            # What it said before it was asked is no sign of that.
+            idle = self.hub.engine_state == IDLE and now - asked_at > SILENT_AFTER_S
+            lapsed = away or opened is None or idle
             lapsed = lapsed or (self._spares and now - asked_at > SPARES_EVERY_S)
             # A take keeps its rig; what was changed meanwhile is opened after it.
             free = away or self.hub.engine_state not in (COUNTDOWN, RECORDING, FINISHING)

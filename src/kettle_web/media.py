@@ -11,7 +11,8 @@ from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpRespons
 from django.urls import reverse
 
 from kettle_core.errors import TakeError
-from kettle_media.take_folder import TakeFolder, TakeInfo, is_picture, take_rig
+from kettle_media.take_folder import TakeFolder
+from kettle_media.take_info import TakeInfo
 from kettle_web.models import Take
 from kettle_web.selectors import KIND_WORDS
 
@@ -52,15 +53,15 @@ def take_files(take: Take) -> list[TakeFiles]:
     for track in info.tracks:
         path, playable = folder.track_path(track), folder.playable_path(track)
 
-        def address(kind: str, name: str = str(track["name"])) -> str:
+        def address(kind: str, name: str = track.name) -> str:
             return reverse("take-file", args=[take.pk, kind, name])
 
         found.append(
             TakeFiles(
-                track["name"],
-                track["title"],
-                KIND_WORDS[track["kind"]],
-                is_picture(track),
+                track.name,
+                track.title,
+                KIND_WORDS[track.kind],
+                track.is_picture,
                 address("play") if playable.exists() else "",
                 playable.suffix[1:].upper(),
                 address("copy") if playable.exists() else "",
@@ -74,7 +75,7 @@ def take_files(take: Take) -> list[TakeFiles]:
 
 def _sound_tracks(take: Take, folder: TakeFolder, info: TakeInfo) -> list[TakeFiles]:
     found = []
-    for track in take_rig(info).sound_tracks:
+    for track in info.rig_values.sound_tracks:
         path = folder.sound_path(track)
         if not path.is_file():
             continue
@@ -98,9 +99,9 @@ def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
     try:
         info = folder.read_info()
         if kind in ("sound", "sound-copy"):
-            tracks = take_rig(info).sound_tracks
+            tracks = info.rig_values.sound_tracks
             return folder.sound_path(next(t for t in tracks if t.id == name))
-        track = next(t for t in info.tracks if t["name"] == name)
+        track = next(t for t in info.tracks if t.name == name)
     except (TakeError, StopIteration) as error:
         raise Http404(f"The take has no track {name}.") from error
     paths = {

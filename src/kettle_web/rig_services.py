@@ -12,7 +12,8 @@ from kettle_core.errors import DeviceError, RigError
 from kettle_core.rig import Card, Input, input_of_device, unused_id
 from kettle_core.rig_changes import Substitution, fit_to_devices, with_new_input
 from kettle_core.rig_data import rig_to_dict
-from kettle_media.file_driver import PREFIX, SOUND_ENDINGS, VIDEO_ENDINGS, probe_file
+from kettle_media.file_driver import PREFIX
+from kettle_media.probe import SOUND_ENDINGS, VIDEO_ENDINGS, probe_file
 from kettle_media.rig_file import pictures_of, rig_from_file, rig_to_file
 from kettle_media.stills import keep_picture, picture_to_png, png_size, still_name
 from kettle_web import services

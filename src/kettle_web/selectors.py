@@ -14,7 +14,7 @@ from kettle_core.rig import Rig as RigValues
 from kettle_core.scene import Scene
 from kettle_core.sound.levels import STRIP_TICKS_DBFS, VOICE_BAND_DBFS, strip_position
 from kettle_core.sound_changes import sounds_of
-from kettle_engine.publisher import machine_status
+from kettle_engine.machine import machine_status
 from kettle_web.models import Rig, Take
 
 KIND_WORDS = {
@@ -221,9 +221,12 @@ def program_progress(take: Take) -> dict[str, Any]:
     if take.program == Take.Program.COMPOSING and take.program_done and take.program_began_at:
         elapsed_s = (timezone.now() - take.program_began_at).total_seconds()
         left_s = elapsed_s * (take.program_total - take.program_done) / take.program_done
+    words = take.get_program_display()
+    waits = take.program_message if take.program == Take.Program.COMPOSING else ""
     return {
         "state": take.program,
-        "words": take.get_program_display(),
+        "words": waits or words,
+        "says": waits or f"is {words}",
         "done": take.program_done,
         "total": take.program_total,
         "percent": round(100 * take.program_done / take.program_total) if take.program_total else 0,
@@ -235,8 +238,23 @@ def program_progress(take: Take) -> dict[str, Any]:
 def sync_report(take: Take) -> list[dict[str, Any]]:
     """The take's sync.json as rows, with the tracks' titles; empty before it is measured."""
     try:
-        rows = json.loads((take.path / "sync.json").read_text())
-    except (OSError, ValueError):
+        report = json.loads((take.path / "sync.json").read_text())
+        # Takes from before reports had a version have a list of tracks.
+        rows = report["tracks"] if isinstance(report, dict) else report
+    except (OSError, ValueError, KeyError):
         return []
     titles = {track["name"]: track["title"] for track in take.tracks}
-    return [{**row, "title": titles.get(row["name"], row["name"])} for row in rows]
+    return [
+        {**row, "title": titles.get(row["name"], row["name"]), "how_sure": _how_sure(row)}
+        for row in rows
+    ]
+
+
+def _how_sure(row: dict[str, Any]) -> str:
+    """How far off a track's correction may be, and how its clock wandered."""
+    bound_ms = row.get("bound_ms")
+    words = "not known how sure" if bound_ms is None else f"± {bound_ms:.2f} ms"
+    least, most = row.get("least_ppm", 0.0), row.get("most_ppm", 0.0)
+    if most - least >= 0.1:
+        words += f" · wandered {least:+.1f} to {most:+.1f} ppm".replace("-", "−")
+    return words

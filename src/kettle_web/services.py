@@ -16,9 +16,9 @@ from kettle_core.rig import Rig as RigValues
 from kettle_core.rig_data import rig_to_dict
 from kettle_core.sound_changes import following_preset
 from kettle_engine.client import EngineClient
-from kettle_engine.engine import COUNTDOWN, FINISHING, IDLE, WATCHING
-from kettle_engine.protocol import device_from_dict
-from kettle_media.take_folder import RECORDING, TakeFolder, TakeInfo
+from kettle_engine.protocol import COUNTDOWN, FINISHING, IDLE, WATCHING, device_from_dict
+from kettle_media.take_folder import TakeFolder
+from kettle_media.take_info import RECORDING, TakeInfo
 from kettle_studio.demo import demo_rig
 from kettle_web.models import Rig, Take
 
@@ -168,8 +168,8 @@ def read_take_from_disk(*, take: Take) -> None:
 def _fill(take: Take, folder: TakeFolder, info: TakeInfo) -> None:
     take.state = info.state
     take.duration_s = (info.duration_ns or 0) / 1e9
-    take.notes = info.notes
-    take.tracks = [{key: track[key] for key in ("name", "title", "kind")} for track in info.tracks]
+    take.notes = list(info.notes)
+    take.tracks = [{"name": t.name, "title": t.title, "kind": t.kind} for t in info.tracks]
     take.recorded_at = datetime.fromisoformat(info.started_at)
     paths = (folder.track_path(track) for track in info.tracks)
     take.size_bytes = sum(path.stat().st_size for path in paths if path.exists())

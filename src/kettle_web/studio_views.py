@@ -15,6 +15,9 @@ FAULT_WORDS = {
     "changed": "other mode",
     "silent": "silent",
     "clipping": "clipping",
+    "stamps": "bad stamps",
+    "stalling": "in bursts",
+    "uneven": "uneven blocks",
 }
 SWITCH_WORDS = {
     "messages": ("display-2", "Messages pop up"),

@@ -2,16 +2,19 @@
 
 import time
 
+from django.conf import settings
 from django.utils import timezone
 from django_tasks import task
 
 from kettle_core.errors import KettleError
 from kettle_engine.process import work_frame_by_frame
+from kettle_engine.taking import GivingWay
 from kettle_media.program import compose_take, write_playable, write_poster
 from kettle_media.take_folder import TakeFolder
 from kettle_web.models import Take
 
 TELL_EVERY_S = 0.4
+WAITS = "waits for the take"
 
 
 @task()
@@ -31,12 +34,18 @@ def compose_program(take_id: int) -> None:
             told_at = time.monotonic()
             rows.update(program_done=done, program_total=total)
 
+    def say_waiting(waiting: bool) -> None:
+        rows.update(program_message=WAITS if waiting else "")
+
+    give_way = GivingWay(settings.DATA, say_waiting)
     folder = TakeFolder(take.path)
     try:
-        write_playable(folder, folder.read_info())
-        compose_take(folder, folder.program_path, tell)
+        write_playable(folder, folder.read_info(), give_way)
+        compose_take(folder, folder.program_path, tell, give_way=give_way)
         write_poster(folder.program_path, folder.path / "poster.jpg")
     except KettleError as error:
         rows.update(program=Take.Program.FAILED, program_message=str(error)[:400])
         return
-    rows.update(program=Take.Program.DONE)
+    finally:
+        give_way.close()
+    rows.update(program=Take.Program.DONE, program_message="")

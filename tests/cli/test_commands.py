@@ -10,26 +10,32 @@ from django.test import tag
 from PIL import Image
 
 from kettle_core.rig_data import rig_to_dict
+from kettle_engine.taking import TakingFlag
 from kettle_studio.demo import demo_rig
 from tests.fixtures import ROOT, copied_take
 
 TOP = Path(__file__).parents[2]
 
 
-def kettle(*words):
+DATA = ROOT / "cli-data"
+
+
+def started(*words):
+    """A command that runs, its output in our hands."""
     environment = {
         **os.environ,
-        "KETTLE_DATA": str(ROOT / "cli-data"),
+        "KETTLE_DATA": str(DATA),
         "DJANGO_SETTINGS_MODULE": "kettle_web.settings",
     }
-    return subprocess.run(
-        [sys.executable, "-m", "kettle_cli", *map(str, words)],
-        capture_output=True,
-        text=True,
-        check=False,
-        env=environment,
-        cwd=TOP,
-    )
+    command = [sys.executable, "-m", "kettle_cli", *map(str, words)]
+    pipe = subprocess.PIPE
+    return subprocess.Popen(command, stdout=pipe, stderr=pipe, text=True, env=environment, cwd=TOP)
+
+
+def kettle(*words):
+    with started(*words) as process:
+        out, told = process.communicate()
+    return subprocess.CompletedProcess(process.args, process.returncode, out, told)
 
 
 class Commands(unittest.TestCase):
@@ -50,6 +56,23 @@ class Commands(unittest.TestCase):
                 "drift_ppm", "true_offset_ms", "true_drift_ppm"}  # fmt: skip
         self.assertTrue(all(keys <= row.keys() for row in found["tracks"]))
         self.assertIn("headset", kettle("inspect", out).stdout)
+
+    def test_sync_tells_what_is_known_and_measures_anew_when_asked(self):
+        take = copied_take("sync-command").path
+        found = json.loads(kettle("sync", take, "--json").stdout)
+        rows = {row["name"]: row for row in found["tracks"]}
+        self.assertEqual(rows["headset"]["clock"][0]["segment"], 0)
+        self.assertEqual(len(rows["system"]["evidence"]), 1)
+        self.assertLessEqual(rows["headset"]["least_ppm"], rows["headset"]["most_ppm"])
+        self.assertIn("true_drift_ppm", rows["display-1"])
+        report = json.loads((take / "sync.json").read_text())
+        report["tracks"][0]["offset_ms"] = 1234.5
+        (take / "sync.json").write_text(json.dumps(report))
+        self.assertIn("+1234.50 ms", kettle("sync", take).stdout)
+        again = kettle("sync", take, "--again")
+        self.assertNotIn("+1234.50 ms", again.stdout)
+        self.assertIn("[studio's truth:", again.stdout)
+        self.assertEqual(kettle("sync", ROOT / "nowhere").returncode, 2)
 
     def test_one_frame_is_drawn_in_any_scene_at_any_time(self):
         take, out = copied_take("one-frame").path, ROOT / "frame.png"
@@ -73,6 +96,23 @@ class Commands(unittest.TestCase):
             refused = kettle("compose", take, "--out", out, "--replace", *words)
             self.assertEqual(refused.returncode, 2)
             self.assertIn(sentence, refused.stderr)
+
+    def test_composing_waits_while_a_take_is_recorded_and_goes_on_after(self):
+        take, out = copied_take("cli-waits").path, ROOT / "waited.mp4"
+        flag = TakingFlag(DATA)
+        self.addCleanup(flag.close)
+        flag.put(True)
+        with started("compose", take, "--out", out) as process:
+            told = ""
+            while "Waits for the take" not in told:
+                told = process.stderr.readline()
+                self.assertTrue(told, "It has ended without waiting.")
+            self.assertFalse(out.exists())
+            flag.put(False)
+            rest = process.communicate()[1]
+        self.assertIn("Goes on.", rest)
+        self.assertEqual(process.returncode, 0, rest)
+        self.assertGreater(out.stat().st_size, 10_000)
 
     def test_a_rig_shows_its_plan(self):
         plan = json.loads(kettle("rig", "show", "demo", "--scene", "At the bench", "--json").stdout)

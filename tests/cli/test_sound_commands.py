@@ -8,7 +8,8 @@ import numpy as np
 
 from kettle_core.sound.stage import RATE_HZ
 from kettle_media.sound_file import SoundFile, SoundFileWriter, write_sound_file
-from kettle_studio.sounds import lesson_sounds
+from kettle_studio.sounds import sound_of
+from kettle_studio.sounds import voice as lesson_voice
 from tests.cli.test_commands import kettle
 from tests.core.sound.signals import hum, noise, si_sdr_db, words
 from tests.fixtures import ROOT
@@ -40,7 +41,7 @@ def written_floats(name, sound):
 
 class Cleaning(unittest.TestCase):
     def test_noise_and_hum_go_and_every_sample_stays_where_it_was(self):
-        voice = 0.3 * lesson_sounds().voice[None, RATE_HZ : RATE_HZ * 8 - 77]
+        voice = 0.3 * sound_of(lesson_voice())[:, RATE_HZ : RATE_HZ * 8 - 77]
         seconds = voice.shape[1] / RATE_HZ
         source = written("noisy.wav", voice + noise(1, seconds, 0.01) + hum(50.04, seconds, 0.03))
         out = FOLDER / "clean.wav"

@@ -27,7 +27,8 @@ def noise(seed, width, height):
     )
 
 
-PICTURES = {"wide": noise(1, 48, 28), "tall": noise(2, 20, 34)}
+WHITE = picture_from_i420(blank_i420(40, 40, (255, 255, 255)))
+PICTURES = {"wide": noise(1, 48, 28), "tall": noise(2, 20, 34), "white": WHITE}
 
 
 def picture_values(rgb):
@@ -68,6 +69,13 @@ class ReferenceTests(unittest.TestCase):
     @settings(max_examples=30, deadline=None)
     @given(st.tuples(layers("a"), layers("b")), st.sampled_from(((44, 30), (32, 40))))
     def test_every_pixel_is_within_2_of_the_definition(self, made, size):
+        self.check(made, size)
+
+    def test_the_tips_of_a_narrow_ellipse_are_so_too(self):
+        for box in (Box(8, 4, 4, 27), Box(8, 4, 31, 5), Box(-1, -12, 3, 40)):
+            self.check([layer("white", box, mask=Mask("ellipse"))], (60, 44))
+
+    def check(self, made, size):
         scene = Scene("s", "S", made, ())
         plan = plan_scene(scene, Format(*size))
         frame = picture_from_i420(compose_frame(plan, PICTURES))

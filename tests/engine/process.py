@@ -1,20 +1,29 @@
 """A real engine process for tests, on a data folder of its own."""
 
+import os
 import shutil
+import signal
 import subprocess
 import sys
 import time
+from contextlib import suppress
 
 from kettle_core.errors import EngineError
 from kettle_engine.client import EngineClient
 from kettle_engine.protocol import socket_folder
+from tests.fixtures import ROOT
+
+STUDIO_KEPT = ROOT / "studio"
 
 
 class EngineProcess:
     """Starts, answers, ends; `start` again after a kill."""
 
-    def __init__(self, case, data):
+    def __init__(self, case, data, environment=None):
         self.case, self.data, self.client = case, data, EngineClient(data)
+        # What the studio draws is drawn once for all tests.
+        keep = {"KETTLE_STUDIO_KEEP": str(STUDIO_KEPT)}
+        self.environment = {**os.environ, **keep, **(environment or {})}
         self.process = None
         case.addCleanup(self.end)
         self.start()
@@ -24,8 +33,18 @@ class EngineProcess:
         self.process = subprocess.Popen(
             [sys.executable, "-m", "kettle_engine.server", str(self.data)],
             stdout=subprocess.DEVNULL,
+            env=self.environment,
         )
         self.until(self.answers, 90)
+
+    def kill_all(self):
+        """Kill the engine and all its processes, the recorder first."""
+        pids = self.client.ask("hello")["pids"]
+        for name in sorted(pids, key=lambda name: name != "recorder"):
+            with suppress(ProcessLookupError):
+                os.kill(pids[name], signal.SIGKILL)
+        self.process.kill()
+        self.process.wait()
 
     def end(self):
         """End it and take its sockets away."""
@@ -44,9 +63,17 @@ class EngineProcess:
         """Wait for something to hold and give it."""
         deadline = time.monotonic() + seconds
         while not (found := holds()):
-            self.case.assertLess(time.monotonic(), deadline, "It did not happen in time.")
+            if time.monotonic() > deadline:
+                self.case.fail(f"It did not happen in {seconds} s; {self.state()}")
             time.sleep(0.05)
         return found
+
+    def state(self):
+        """What the engine says of itself, for who waited in vain."""
+        try:
+            return self.client.ask("status")
+        except EngineError as error:
+            return str(error)
 
     def has_recorded(self, seconds):
         """Wait until a take is that long; gives its elapsed seconds."""

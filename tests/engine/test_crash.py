@@ -2,13 +2,16 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from django.test import tag
 
 from kettle_core.errors import EngineError, RigError
 from kettle_core.rig_data import rig_to_dict
+from kettle_engine.client import EngineClient
 from kettle_media.inspect import inspect_take
 from kettle_media.take_folder import TakeFolder
 from kettle_studio.demo import demo_rig
@@ -33,18 +36,31 @@ class Crashing(unittest.TestCase):
     def test_the_next_start_repairs_what_kill_9_left(self):
         # How much a kill costs at most is told by the files: tests/media/test_tracks.py.
         self.record_for(3, folder="t1")
-        os.kill(self.engine.process.pid, signal.SIGKILL)
-        self.engine.process.wait()
+        self.engine.kill_all()
         folder = TakeFolder(self.takes / "t1")
         self.assertEqual(folder.read_info().state, "recording")
         self.engine.start()
-        repaired = self.engine.answers()["repaired"]
+        repaired = self.engine.until(lambda: self.engine.answers()["repaired"])
         self.assertEqual([Path(r["folder"]).name for r in repaired], ["t1"])
         self.assertIn("was cut off and has been repaired", repaired[0]["notes"][0])
         found = inspect_take(folder)
         self.assertEqual(found["state"], "repaired")
         for row in found["tracks"]:
-            self.assertGreater(row["duration_s"], 0, row["name"])
+            self.assertGreater(row.get("duration_s", 0), 0, row)
+
+    def test_a_killed_engine_leaves_a_take_that_its_recorder_has_ended(self):
+        elapsed_s = self.record_for(2, folder="t1")
+        os.kill(self.engine.process.pid, signal.SIGKILL)
+        self.engine.process.wait()
+        folder = TakeFolder(self.takes / "t1")
+        # Its devices are gone with it, so that nothing more is waited for.
+        self.engine.until(lambda: folder.read_info().state != "recording", 8)
+        self.assertEqual(folder.read_info().ended_because, "the engine ended")
+        rows = inspect_take(folder)["tracks"]
+        self.assertGreater(min(row["duration_s"] for row in rows), elapsed_s - 0.5)
+        self.engine.start()
+        self.record_for(1, folder="t2")
+        self.assertEqual(self.engine.answers()["repaired"], [])
 
     def test_record_stop_and_refusals(self):
         for command, sentence in (
@@ -68,6 +84,28 @@ class Crashing(unittest.TestCase):
         self.assertEqual((last["state"], last["notes"]), ("complete", []))
         with self.assertRaisesRegex(EngineError, "not empty"):
             self.ask("record", rig=self.rig, folder="t1")
+
+    def test_of_orders_at_the_same_moment_one_is_recorded_and_the_others_are_told(self):
+        at_once = threading.Barrier(4)
+
+        def order(number):
+            client = EngineClient(self.engine.data)
+            at_once.wait(60)
+            try:
+                client.ask("record", rig=self.rig, folder=f"t{number}", countdown_s=1)
+            except EngineError as error:
+                return str(error)
+            return ""
+
+        with ThreadPoolExecutor(4) as pool:
+            answers = list(pool.map(order, range(4)))
+        self.assertEqual(answers.count(""), 1)
+        self.assertEqual(sum("being recorded already" in a for a in answers), 3)
+        self.engine.has_recorded(0.5)
+        self.assertEqual([p.name for p in self.takes.iterdir()], [f"t{answers.index('')}"])
+        with ThreadPoolExecutor(2) as pool:
+            stops = [pool.submit(EngineClient(self.engine.data).ask, "stop") for _ in range(2)]
+        self.assertIn("recording", [s.result() for s in stops if not s.exception()])
 
     def test_a_stop_in_the_countdown_leaves_nothing(self):
         self.ask("record", rig=self.rig, folder="t3", countdown_s=10)

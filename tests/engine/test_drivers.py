@@ -14,9 +14,10 @@ from kettle_core.picture import picture_from_i420
 from kettle_core.rig import input_of_device
 from kettle_core.timing import NS_PER_S
 from kettle_engine.clock import VirtualClock
-from kettle_engine.drivers import Drivers
-from kettle_engine.rack import LIVE, Rack
-from kettle_engine.watch import PictureWatch
+from kettle_engine.devices.drivers import Drivers
+from kettle_engine.devices.rack import Rack
+from kettle_engine.devices.report import LIVE
+from kettle_engine.viewing.watch import PictureWatch
 from kettle_media.file_driver import FileDriver
 from kettle_media.sound_file import write_sound_file
 from kettle_studio.computer import BAR_PX
@@ -314,3 +315,28 @@ class Computer(unittest.TestCase):
             heard[name] = np.concatenate([device.read().data for _ in range(150)], axis=1)
         self.assertLess(np.abs(heard["system/quirefold"]).max(), 1e-6)
         self.assertGreater(np.abs(heard["system/bench-radio"]).max(), 0.05)
+
+
+class OddFiles(unittest.TestCase):
+    def test_odd_files_among_the_materials_are_left_out_and_harm_nobody(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        make_material(folder)
+        header = b"RIFF\x24\0\0\0WAVEfmt \x10\0\0\0\x01\0\x01\0\x80\xbb\0\0\0\x77\x01\0\x02\0\x10\0"
+        (folder / "empty.wav").write_bytes(header + b"data\0\0\0\0")
+        (folder / "unknown.wav").write_bytes(header.replace(b"\x01\0\x01\0", b"\x99\x42\x01\0", 1)
+                                             + b"data\x08\0\0\0" + b"\0" * 8)  # fmt: skip
+        (folder / "cut.mp4").write_bytes((folder / "clip.mp4").read_bytes()[:900])
+        (folder / "pipe.wav").symlink_to("/dev/zero")
+        names = {d.name for d in FileDriver(folder).list_devices()}
+        self.assertEqual(names, {"clip.mp4", "Sound of clip.mp4", "voice.flac"})
+
+    def test_a_file_that_is_emptied_while_it_plays_is_told(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        make_material(folder)
+        driver = FileDriver(folder)
+        info = next(d for d in driver.list_devices() if d.name == "voice.flac")
+        device = driver.open_device(info.id, info.modes[0], 0)
+        write_sound_file(folder / "voice.flac", np.zeros((1, 0), np.float32), 48_000)
+        with self.assertRaisesRegex(DeviceError, "voice.flac"):
+            for _ in range(200):
+                device.read()

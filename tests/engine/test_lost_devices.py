@@ -15,12 +15,12 @@ from kettle_core.picture import picture_from_i420
 from kettle_core.rig import Card, Format, Input, Looks, Rig, Tone, input_of_device
 from kettle_core.scene import Layer, Scene, SceneSound
 from kettle_core.timing import NS_PER_S
-from kettle_engine.clock import VirtualClock
-from kettle_engine.take import record_take
+from kettle_engine.recording.take import record_take
 from kettle_media.inspect import inspect_take
 from kettle_media.program import compose_take
 from kettle_media.take_folder import TakeFolder
-from kettle_media.tracks import frame_to_i420, read_pictures, read_sound, read_times
+from kettle_media.times import read_times
+from kettle_media.track_reading import frame_to_i420, read_pictures, read_sound
 from kettle_studio import sounds
 from kettle_studio.driver import Studio
 from tests.fixtures import ROOT
@@ -38,7 +38,7 @@ def studio_input(name, **more):
 def lag_ms(heard, start_s, from_s, to_s):
     """How late a stretch of a headset's sound is against the studio's truth."""
     first, last = (round(s * RATE_HZ) for s in (from_s, to_s))
-    truth = np.roll(sounds.headset_sound()[0], -round(start_s * RATE_HZ))[first:last]
+    truth = np.roll(sounds.sound_of(sounds.headset())[0], -round(start_s * RATE_HZ))[first:last]
     reach = RATE_HZ // 20
     found = correlate(heard[first - reach : last + reach], truth, "valid", "fft")
     return (int(np.argmax(np.abs(found))) - reach) / RATE_HZ * 1000
@@ -62,18 +62,18 @@ class LostAndBack(unittest.TestCase):
         rig = Rig("Lost", items, (scene,), SMALL)
         path = cls.folder.path
         record_take(
-            cls.studio, VirtualClock(), rig, path, 14 * NS_PER_S,
+            cls.studio, rig, path, 14 * NS_PER_S,
             lambda s: happenings.pop(round(s), lambda: None)(),
         )  # fmt: skip
         cls.info = cls.folder.read_info()
-        cls.tracks = {t["name"]: t for t in cls.info.tracks}
+        cls.tracks = {t.name: t for t in cls.info.tracks}
 
     def test_every_track_goes_on_to_the_end(self):
         self.assertEqual(self.info.ended_because, "stopped")
         for row in inspect_take(self.folder)["tracks"]:
             self.assertAlmostEqual(row["duration_s"], 14, delta=0.3)
         rows = read_times(self.folder.times_path(self.tracks["webcam-1"]))
-        gaps_s = np.diff(rows[:, 3]) / NS_PER_S
+        gaps_s = np.diff(rows["pts_ns"]) / NS_PER_S
         self.assertTrue(np.all(gaps_s > 0))
         self.assertAlmostEqual(gaps_s.max(), 3.0, delta=0.5)
         self.assertEqual(np.sum(gaps_s > 0.05), 1)
@@ -82,7 +82,7 @@ class LostAndBack(unittest.TestCase):
         path = self.folder.track_path(self.tracks["headset"])
         heard = np.concatenate(list(read_sound(path)), axis=1)[0]
         rows = read_times(self.folder.times_path(self.tracks["headset"]))
-        lead = np.zeros(round(rows[0, 3] * RATE_HZ / NS_PER_S), np.float32)
+        lead = np.zeros(round(int(rows["pts_ns"][0]) * RATE_HZ / NS_PER_S), np.float32)
         heard = np.concatenate([lead, heard])
         start_s = self.info.start_master_ns / NS_PER_S - 0.0113
         lags = [lag_ms(heard, start_s, *span) for span in ((0.5, 2.8), (6.8, 8.8), (9.6, 13.5))]
@@ -134,14 +134,12 @@ class AsSetUp(unittest.TestCase):
         scene = Scene("scene-1", "All", layers, (SceneSound("headset"),))
         cls.folder = TakeFolder(ROOT / "as-set-up")
         rig = Rig("Set up", cls.items, (scene,), SMALL)
-        record_take(Studio(), VirtualClock(), rig, cls.folder.path, 10 * NS_PER_S)
+        record_take(Studio(), rig, cls.folder.path, 10 * NS_PER_S)
         cls.info = cls.folder.read_info()
-        cls.tracks = {t["name"]: t for t in cls.info.tracks}
+        cls.tracks = {t.name: t for t in cls.info.tracks}
 
     def test_tracks_have_the_size_of_what_is_used(self):
-        sizes = {
-            n: (t["mode"].get("width"), t["mode"].get("height")) for n, t in self.tracks.items()
-        }
+        sizes = {n: (t.mode.width or None, t.mode.height or None) for n, t in self.tracks.items()}
         self.assertEqual(sizes["display-1"], (640, 360))
         self.assertEqual(sizes["webcam-1"], (360, 320))
         self.assertNotIn("card", sizes)
@@ -170,7 +168,7 @@ class AsSetUp(unittest.TestCase):
         mix = np.concatenate(parts, axis=1).mean(axis=0)
         start_s = self.info.start_master_ns / NS_PER_S
         self.assertAlmostEqual(lag_ms(mix, start_s - 0.1, 2, 8), 0.0, delta=1.0)
-        truth = np.roll(sounds.headset_sound()[0], -round((start_s - 0.1) * RATE_HZ))
+        truth = np.roll(sounds.sound_of(sounds.headset())[0], -round((start_s - 0.1) * RATE_HZ))
         span = slice(2 * RATE_HZ, 8 * RATE_HZ)
         ratio = np.std(mix[span]) / np.std(truth[span])
         self.assertAlmostEqual(20 * np.log10(ratio), 6.02, delta=0.5)

@@ -1,31 +1,33 @@
 """What pages are sent: pictures as they are used, in the sizes asked for, and only those."""
 
 import json
-import os
-import tempfile
 import time
 import unittest
+from contextlib import suppress
 from dataclasses import replace
 from fractions import Fraction
-from pathlib import Path
 
+import av
 import cv2
 import numpy as np
 import zmq
 from django.test import tag
 
+from kettle_core.compose import as_used
 from kettle_core.devices import Mode
 from kettle_core.errors import EngineError
 from kettle_core.layout import Box
 from kettle_core.picture import Picture, rgb_to_picture
 from kettle_core.rig import Card, Format, Input, Looks, Rig, input_of_device
+from kettle_core.rig_data import rig_to_dict
 from kettle_core.scene import ChangeOver, Layer, Scene
-from kettle_engine.clock import WallClock
-from kettle_engine.engine import Engine, Played, Tried
-from kettle_engine.protocol import LEVELS, STATUS
-from kettle_engine.publisher import Publisher, picture_topic, small_picture
-from kettle_engine.scene_pictures import pick_colour
+from kettle_core.scene_data import scene_to_dict
+from kettle_engine.protocol import LEVELS, STATUS, live_address, picture_topic
+from kettle_engine.viewing.jpeg import picture_to_page_jpeg
+from kettle_engine.viewing.small import small_picture
 from kettle_studio.driver import Studio
+from tests.engine.process import EngineProcess
+from tests.fixtures import ROOT
 
 
 def quadrants(width, height):
@@ -54,7 +56,7 @@ class Small(unittest.TestCase):
                 (Looks(crop=Box(width // 2, 0, width // 2, height // 2)), (240, 134), [90] * 4),
             )
             for looks, size, values in cases:
-                small = small_picture(source, looks, 240, 136)
+                small = small_picture(as_used(source, looks), 240, 136)
                 self.assertLessEqual(abs(small.width - size[0]) + abs(small.height - size[1]), 4)
                 self.assertLess(np.abs(np.subtract(corners(small), values)).max(), 3)
 
@@ -63,32 +65,43 @@ class Small(unittest.TestCase):
         picture = rgb_to_picture(rgb)
         cover = np.zeros((20, 30), np.uint8)
         cover[:, :16] = 255
-        seen = small_picture(Picture(picture.y, picture.u, picture.v, cover), Looks(), 240, 136)
+        seen = small_picture(Picture(picture.y, picture.u, picture.v, cover), 240, 136)
         self.assertEqual((seen.width, seen.height), (30, 20))
         self.assertLess(int(seen.y[5, 5]), 20)
         self.assertGreater(int(seen.y[5, 25]), 190)
 
 
+class PageJpeg(unittest.TestCase):
+    def test_colours_are_those_of_the_picture(self):
+        colours = [(16, 16, 16), (235, 235, 235), (180, 40, 40), (40, 160, 60), (50, 60, 190)]
+        rgb = np.zeros((64, 64 * len(colours), 3), np.uint8)
+        for number, colour in enumerate(colours):
+            rgb[:, 64 * number : 64 * (number + 1)] = colour
+        jpeg = picture_to_page_jpeg(rgb_to_picture(rgb), 95)
+        shown = cv2.imdecode(np.frombuffer(jpeg, np.uint8), 1)[:, :, ::-1]
+        for number, colour in enumerate(colours):
+            found = shown[20:44, 64 * number + 20 : 64 * number + 44].mean(axis=(0, 1))
+            np.testing.assert_allclose(found, colour, atol=4)
+
+
 @tag("realtime")
 class Published(unittest.TestCase):
     def setUp(self):
-        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        self.studio = Studio()
-        infos = {d.id: d for d in self.studio.list_devices()}
+        infos = {d.id: d for d in Studio().list_devices()}
         names = ("display-2", "tablet", "headset")
         items = [input_of_device(infos[n], n) for n in names]
         card = Input("card", "Card", "text", "", Mode(320, 180), False, card=Card("Card"))
         off = replace(input_of_device(infos["webcam-1"], "webcam-1"), on=False)
         scene = Scene("scene-1", "One", (), ())
         self.rig = Rig("Rig", (*items, card, off), (scene,), Format(640, 360, Fraction(30)))
-        self.engine = Engine(self.studio, WallClock(), folder)
-        address = f"inproc://published-{os.getpid()}-{self._testMethodName}"
-        self.publisher = Publisher(self.engine, address, dict)
-        self.addCleanup(self.engine.close)
-        self.addCleanup(self.publisher.close)
+        self.engine = EngineProcess(self, ROOT / f"data-{self._testMethodName}")
+        self.ask = self.engine.client.ask
         self.socket = zmq.Context.instance().socket(zmq.SUB)
         self.addCleanup(self.socket.close, 0)
-        self.socket.connect(address)
+        self.socket.connect(live_address(self.engine.data))
+
+    def open(self, rig=None, **more):
+        self.ask("open_rig", rig=rig_to_dict(rig or self.rig), **more)
 
     def watch(self, *topics):
         for topic in topics:
@@ -104,30 +117,26 @@ class Published(unittest.TestCase):
                 seen[topic] = (json.loads(header), body)
         return seen
 
+    def state_of(self, seen, name, key):
+        return seen.get(STATUS, ({},))[0].get("inputs", {}).get(name, {}).get(key)
+
     def test_only_what_is_watched_is_sent_and_states_are_told_in_words(self):
         small, large = picture_topic("small", "tablet"), picture_topic("large", "display-2")
         card = picture_topic("small", "card")
         self.watch(STATUS, LEVELS, small, large, card)
-        self.engine.call(lambda: self.engine.open_rig(self.rig))
+        self.open()
         seen = self.until(lambda s: {small, large, card, LEVELS} <= s.keys())
         self.assertEqual(set(seen) - {STATUS}, {small, large, card, LEVELS})
-        self.assertEqual(seen[LEVELS][0].keys(), {"headset"})
+        self.until(lambda s: s.get(LEVELS, ({},))[0].keys() == {"headset"})
         shape = cv2.imdecode(np.frombuffer(seen[large][1], np.uint8), 1).shape
         self.assertEqual(shape, (540, 960, 3))
-        words = self.until(
-            lambda s: (
-                s.get(STATUS, ({},))[0].get("inputs", {}).get("headset", {}).get("words")
-                == "hears you"
-            )
-        )[STATUS][0]["inputs"]
-        self.assertEqual(words.keys(), {"display-2", "tablet", "headset"})
-        self.studio.set_fault("tablet", "busy", True)
-        told = self.until(
-            lambda s: (
-                s.get(STATUS, ({},))[0].get("inputs", {}).get("tablet", {}).get("state") == "fault"
-            )
-        )
-        self.assertEqual(told[STATUS][0]["inputs"]["tablet"]["words"], "busy in another program")
+        words = self.until(lambda s: self.state_of(s, "headset", "words") == "hears you")
+        self.assertEqual(words[STATUS][0]["inputs"].keys(), {"display-2", "tablet", "headset"})
+        self.ask("fault", device="tablet", fault="busy", on=True)
+        told = self.until(lambda s: self.state_of(s, "tablet", "state") == "fault")
+        self.assertEqual(self.state_of(told, "tablet", "words"), "busy in another program")
+        self.ask("fault", device="tablet", fault="busy", on=False)
+        self.until(lambda s: self.state_of(s, "tablet", "state") == "live")
 
     def test_a_scene_is_shown_as_it_is_tried_then_as_it_is_kept_and_its_change_is_played(self):
         white = Card("White", backdrop="#ffffff", colour="#ffffff")
@@ -137,44 +146,38 @@ class Published(unittest.TestCase):
         whole = replace(layer, box=Box(0, 0, 640, 360))
         second = Scene("scene-2", "Two", (whole,), (), change_over=ChangeOver("crossfade", 200))
         inputs = tuple(card if i.id == "card" else i for i in self.rig.inputs)
-        rig = replace(self.rig, inputs=inputs, scenes=(first, second))
         sheet = picture_topic("scene", "scene:scene-1")
         self.watch(sheet)
-        self.engine.call(lambda: self.engine.open_rig(rig))
+        self.open(replace(self.rig, inputs=inputs, scenes=(first, second)))
+        corners = []
 
-        def corners():
-            """Until the sheet's upper left and lower right are white or not, as wanted."""
-            found = []
+        def looks(seen, wanted):
+            """Whether the sheet's upper left and lower right are white or not, as wanted."""
+            if sheet in seen:
+                grey = cv2.imdecode(np.frombuffer(seen[sheet][1], np.uint8), 0)
+                corners[:] = [bool(grey[40, 40] > 200), bool(grey[-40, -40] > 200)]
+            return corners == wanted
 
-            def holds(seen, wanted):
-                if sheet in seen:
-                    grey = cv2.imdecode(np.frombuffer(seen[sheet][1], np.uint8), 0)
-                    found[:] = [bool(grey[40, 40] > 200), bool(grey[-40, -40] > 200)]
-                return found == wanted
-
-            return holds
-
-        holds = corners()
-        self.until(lambda s: holds(s, [True, False]))
-        live = self.engine.live
+        self.until(lambda s: looks(s, [True, False]))
         moved = replace(first, layers=(replace(layer, box=Box(320, 180, 320, 180)),))
-        live.tried = {"scene-1": Tried(moved, time.monotonic() + 1.0)}
-        self.until(lambda s: holds(s, [False, True]))
-        self.assertEqual(pick_colour(live, "scene-1", "card", 20, 20), "#ffffff")
+        self.ask("try_scene", scene=scene_to_dict(moved))
+        self.until(lambda s: looks(s, [False, True]))
+        place = {"scene": "scene-1", "layer": "card"}
+        self.assertEqual(self.ask("pick_colour", **place, x=20, y=20), "#ffffff")
         with self.assertRaisesRegex(EngineError, "no picture at this place"):
-            pick_colour(live, "scene-1", "card", 600, 20)
+            self.ask("pick_colour", **place, x=600, y=20)
         # What is tried lapses by itself; a change-over that is played ends by itself.
-        self.until(lambda s: holds(s, [True, False]))
-        live.played = Played("scene-1", "scene-2", time.monotonic())
-        self.until(lambda s: holds(s, [True, True]))
-        self.until(lambda s: holds(s, [True, False]))
+        self.until(lambda s: looks(s, [True, False]))
+        self.ask("play_change", scene="scene-1", to="scene-2")
+        self.until(lambda s: looks(s, [True, True]))
+        self.until(lambda s: looks(s, [True, False]))
 
     def test_identify_lays_a_label_over_displays_only(self):
         display, tablet = (picture_topic("small", n) for n in ("display-2", "tablet"))
         self.watch(display, tablet)
-        self.engine.call(lambda: self.engine.open_rig(self.rig))
+        self.open()
         before = self.until(lambda s: {display, tablet} <= s.keys())
-        self.publisher.identify()
+        self.ask("identify")
         after = self.until(lambda s: display in s and
                            self.difference(before[display], s[display]) > 20)  # fmt: skip
         if tablet in after:
@@ -192,22 +195,41 @@ class Published(unittest.TestCase):
 
     def test_spares_are_opened_for_a_while_and_let_go_again(self):
         self.watch(STATUS)
-        self.engine.call(lambda: self.engine.open_rig(self.rig, spares=True))
-        spares = self.engine.live.inputs.keys() - {i.id for i in self.rig.inputs}
-        self.assertIn("spare-webcam-1", spares)
+        asked = [0.0]
+
+        def live(seen):
+            # As a page that shows them does.
+            if time.monotonic() > asked[0] + 2:
+                asked[0] = time.monotonic()
+                self.open(spares=True)
+            return self.state_of(seen, "spare-webcam-1", "state") == "live"
+
+        seen = self.until(live)
+        spares = seen[STATUS][0]["inputs"].keys() - {i.id for i in self.rig.inputs}
         self.assertIn("spare-display-1/quirefold", spares)
         self.assertNotIn("spare-tablet", spares)
-        deadline = time.monotonic() + 30
-        while any(name.startswith("spare-") for name in self.engine.live.inputs):
-            self.assertLess(time.monotonic(), deadline)
-            time.sleep(0.1)
-        self.assertIn("headset", self.engine.live.meters)
+        self.until(lambda s: self.state_of(s, "headset", "state") == "live" and
+                   not any(n.startswith("spare-") for n in s[STATUS][0]["inputs"]))  # fmt: skip
+
+    def test_all_of_a_display_is_shown_where_a_region_of_it_is_drawn(self):
+        region = Looks(crop=Box(0, 0, 640, 360))
+        inputs = [replace(i, looks=region) if i.id == "display-2" else i for i in self.rig.inputs]
+        whole, part = (picture_topic(size, "display-2") for size in ("whole", "large"))
+        self.watch(whole, part)
+        self.open(replace(self.rig, inputs=tuple(inputs)))
+        seen = self.until(lambda s: {whole, part} <= s.keys())
+        self.assertEqual((seen[part][0]["width"], seen[part][0]["height"]), (640, 360))
+        self.assertEqual((seen[whole][0]["width"], seen[whole][0]["height"]), (2560, 1440))
 
     def test_what_was_heard_is_kept_for_the_last_seconds(self):
-        self.engine.call(lambda: self.engine.open_rig(self.rig))
-        meter = self.engine.meter("headset")
-        deadline = time.monotonic() + 30
-        while meter.last(1.0).shape[1] < 48_000:
-            self.assertLess(time.monotonic(), deadline)
-            time.sleep(0.05)
-        self.assertEqual(meter.last(1.0).shape, (1, 48_000))
+        self.open()
+
+        def heard():
+            with suppress(EngineError):
+                found = self.ask("hear", input="headset", seconds=2, name="test")
+                return found if found["seconds"] >= 2 else None
+
+        found = self.engine.until(heard)
+        self.assertEqual(found["seconds"], 2.0)
+        with av.open(str(self.engine.data / "heard" / "test-raw.flac")) as container:
+            self.assertEqual(sum(f.samples for f in container.decode(audio=0)), 96_000)

@@ -12,11 +12,10 @@ from kettle_core.picture import picture_from_i420
 from kettle_core.rig import Format
 from kettle_core.rig_changes import in_mode, with_format, with_input
 from kettle_core.timing import NS_PER_S
-from kettle_engine.clock import VirtualClock
-from kettle_engine.take import record_take
+from kettle_engine.recording.take import record_take
 from kettle_media.program import compose_take
-from kettle_media.take_folder import TakeFolder, take_rig
-from kettle_media.tracks import frame_to_i420
+from kettle_media.take_folder import TakeFolder
+from kettle_media.track_reading import frame_to_i420
 from kettle_studio import presenter, script, sounds, world
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
@@ -45,7 +44,7 @@ class ResidualSync(unittest.TestCase):
         path = ROOT / "sync"
         rig = with_format(demo_rig(), Format(*FRAME_SIZE))
         rig = with_input(rig, in_mode(rig.input("webcam-1"), WEBCAM_MODE))
-        record_take(Studio(9, RATES_PPM), VirtualClock(), rig, path, SECONDS * NS_PER_S)
+        record_take(Studio(9, RATES_PPM), rig, path, SECONDS * NS_PER_S)
         cls.folder = TakeFolder(path)
         cls.info = cls.folder.read_info()
         cls.sync = compose_take(cls.folder, cls.folder.program_path)
@@ -57,7 +56,7 @@ class ResidualSync(unittest.TestCase):
         shown = FRAME_SIZE[0] / 1920
         pages = [world.page_corner(s.column, s.row) for s in script.STEPS]
         pages = [(round(a * shown / 2), round(t * shown / 2)) for a, t in pages]
-        layer = take_rig(cls.info).scenes[0].layers[1]
+        layer = cls.info.rig_values.scenes[0].layers[1]
         scale = layer.box.width / layer.crop.width
         drawn = layer.crop.height / presenter.HEIGHT
         left, top, width, _ = (v * drawn for v in presenter.PAPER_BOX)
@@ -93,14 +92,13 @@ class ResidualSync(unittest.TestCase):
         return -float(lags[best]) / SAMPLE_RATE_HZ * 1000
 
     def test_sound_to_sound_is_within_a_millisecond(self):
-        lesson = sounds.lesson_sounds()
-        voice = self.sound_lag_ms(lesson.voice)
-        system = self.sound_lag_ms(lesson.system.mean(axis=0))
+        voice = self.sound_lag_ms(sounds.sound_of(sounds.voice())[0])
+        system = self.sound_lag_ms(sounds.sound_of(sounds.system(False)).mean(axis=0))
         self.assertLess(abs(voice), 1.0)
         self.assertLess(abs(voice - system), 1.0)
 
     def test_display_to_sound_is_within_half_a_frame(self):
-        system = self.sound_lag_ms(sounds.lesson_sounds().system.mean(axis=0))
+        system = self.sound_lag_ms(sounds.sound_of(sounds.system(False)).mean(axis=0))
         lags = []
         for number, step in enumerate(script.STEPS):
             second = step.second - self.start_s
@@ -112,7 +110,7 @@ class ResidualSync(unittest.TestCase):
         self.assertLess(abs(residual), HALF_FRAME_MS)
 
     def test_webcam_to_sound_is_within_half_a_frame(self):
-        voice = self.sound_lag_ms(sounds.lesson_sounds().voice)
+        voice = self.sound_lag_ms(sounds.sound_of(sounds.voice())[0])
         lags = [
             onset_ms(self.times_s, self.paper, second - self.start_s)
             for second in script.KNOCKS_S

@@ -1,15 +1,18 @@
 import json
 import unittest
+from dataclasses import replace
 
 import av
 import jsonschema
 
 from kettle_core.errors import TakeError
 from kettle_media.inspect import inspect_take
+from kettle_media.packets import read_packets
 from kettle_media.program import compose_take, write_playable, write_poster
 from kettle_media.repair import find_unfinished, repair_take
-from kettle_media.take_folder import SCHEMA_PATH, TakeFolder
-from kettle_media.tracks import count_packets, read_times
+from kettle_media.take_folder import TakeFolder
+from kettle_media.take_info import SCHEMA_PATH
+from kettle_media.times import read_times
 from tests.fixtures import ROOT, copied_take, demo_take
 
 
@@ -70,9 +73,7 @@ class DamagedTakes(unittest.TestCase):
 class Repairing(unittest.TestCase):
     def unfinished(self, name):
         folder = copied_take(name)
-        info = folder.read_info()
-        info.state, info.duration_ns, info.engine_pid = "recording", None, 0
-        folder.write_info(info)
+        folder.write_info(replace(folder.read_info(), state="recording", duration_ns=None))
         return folder
 
     def test_a_cut_off_take_is_found_and_brought_into_order(self):
@@ -80,8 +81,8 @@ class Repairing(unittest.TestCase):
         whole = {}
         for track in folder.read_info().tracks:
             path = folder.track_path(track)
-            whole[track["name"]] = count_packets(path)
-            path.write_bytes(path.read_bytes()[: int(path.stat().st_size * 0.7)])
+            whole[track.name] = len(read_packets(path))
+            path.write_bytes(path.read_bytes()[: int(path.stat().st_size * 0.8)])
             times = folder.times_path(track)
             times.write_bytes(times.read_bytes()[:-7])
         self.assertEqual([f.path for f in find_unfinished(ROOT / "cut")], [folder.path])
@@ -91,7 +92,7 @@ class Repairing(unittest.TestCase):
         for track in info.tracks:
             with av.open(str(folder.track_path(track))) as container:
                 self.assertGreater(container.duration, 1_000_000)
-            self.assertLess(count_packets(folder.track_path(track)), whole[track["name"]])
+            self.assertLess(len(read_packets(folder.track_path(track))), whole[track.name])
         compose_take(folder, folder.program_path)
 
     def test_a_track_that_holds_nothing_is_named_and_left(self):
@@ -108,6 +109,27 @@ class Repairing(unittest.TestCase):
         self.assertIn("error", rows["system"])
 
 
+class OldTakes(unittest.TestCase):
+    def test_a_take_from_before_is_read_given_an_id_and_composed(self):
+        folder = copied_take("old")
+        path = folder.path / "take.json"
+        data = json.loads(path.read_text())
+        del data["id"]
+        path.write_text(json.dumps(data))
+        for times in folder.path.glob("tracks/*.times.csv"):
+            rows = [line.split(",")[:6] for line in times.read_text().splitlines()]
+            times.write_text("".join(",".join(row) + "\n" for row in rows))
+        (folder.path / "sync.json").write_text("[]")
+        info = folder.read_info()
+        self.assertRegex(info.id, r"^[0-9a-f]{8}-")
+        self.assertEqual(folder.read_info().id, info.id)
+        new = {r["name"]: r for r in inspect_take(demo_take())["tracks"]}
+        for row in inspect_take(folder)["tracks"]:
+            self.assertEqual(row["frames"], new[row["name"]]["frames"])
+            self.assertAlmostEqual(row["offset_ms"], new[row["name"]]["offset_ms"], delta=0.2)
+        compose_take(folder, folder.program_path)
+
+
 class Files(unittest.TestCase):
     def test_take_json_follows_its_published_schema(self):
         data = json.loads((demo_take().path / "take.json").read_text())
@@ -120,9 +142,9 @@ class Files(unittest.TestCase):
         info = folder.read_info()
         write_playable(folder, info)
         for track in info.tracks:
-            with self.subTest(track["name"]), av.open(str(folder.playable_path(track))) as copy:
+            with self.subTest(track.name), av.open(str(folder.playable_path(track))) as copy:
                 packets = sum(1 for p in copy.demux() if p.size)
-                self.assertEqual(packets, count_packets(folder.track_path(track)))
+                self.assertEqual(packets, len(read_packets(folder.track_path(track))))
         compose_take(folder, folder.program_path)
         write_poster(folder.program_path, folder.path / "poster.jpg")
         self.assertEqual((folder.path / "poster.jpg").read_bytes()[:2], b"\xff\xd8")

@@ -10,11 +10,11 @@ from kettle_core.errors import SoundError
 from kettle_core.sound.stage import RATE_HZ, run_through
 from kettle_core.sound.suppression import ENGINES, NoiseSuppression
 from kettle_media.suppressors import voice_keeper
-from kettle_studio.sounds import lesson_sounds
+from kettle_studio.sounds import sound_of, voice
 from tests.core.sound.signals import noise, si_sdr_db
 
 SECONDS = 4
-VOICE = 0.5 * lesson_sounds().voice[None, 2 * RATE_HZ : (2 + SECONDS) * RATE_HZ]
+VOICE = 0.5 * sound_of(voice())[:, 2 * RATE_HZ : (2 + SECONDS) * RATE_HZ]
 NOISY = VOICE + noise(3, SECONDS, 0.02)
 
 

@@ -11,7 +11,6 @@ from kettle_core.sound.tone import Tone
 from kettle_core.sound_changes import preset_tracks, with_tone
 from kettle_media.align import align_take
 from kettle_media.sound_file import SoundFile
-from kettle_media.take_folder import take_rig
 from kettle_media.take_sound import TakeSound
 from tests.fixtures import copied_take
 
@@ -23,8 +22,8 @@ class TakeSounds(unittest.TestCase):
         """The mix of a changed rig, and its sound tracks by id."""
         folder = copied_take(name)
         info = folder.read_info()
-        rig = change(take_rig(info))
-        info.rig = rig_to_dict(rig)
+        rig = change(info.rig_values)
+        info = replace(info, rig=rig_to_dict(rig))
         folder.write_info(info)
         sounds = TakeSound(folder, info, align_take(folder, info), rig.default_scene.sounds)
         parts = [sounds.read(n) for n in (1, 4000, SAMPLES - 4001)]

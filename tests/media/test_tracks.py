@@ -6,7 +6,8 @@ import av
 import numpy as np
 
 from kettle_core.devices import Mode
-from kettle_media.tracks import PictureWriter, SoundWriter, rewrap
+from kettle_media.packets import rewrap
+from kettle_media.tracks import PictureWriter, SoundWriter
 from tests.fixtures import ROOT
 
 LOST_AT_MOST_S = 0.5

@@ -1,7 +1,10 @@
 import asyncio
 import os
 import shutil
+import threading
+from dataclasses import replace
 from datetime import UTC, datetime
+from unittest import mock
 
 from django.conf import settings
 from django.core.management import call_command
@@ -9,7 +12,8 @@ from django.test import TestCase, override_settings
 from django.urls import reverse
 
 from kettle_engine.protocol import socket_folder
-from kettle_web import selectors, services
+from kettle_engine.taking import TakingFlag
+from kettle_web import selectors, services, tasks
 from kettle_web.models import Rig, Take
 from kettle_web.tasks import compose_program
 from tests.fixtures import copied_take, demo_take
@@ -150,7 +154,9 @@ class Takes(PageCase):
     def test_a_cut_off_take_says_so(self):
         folder = copied_take("web-cut")
         info = folder.read_info()
-        info.state, info.notes = "repaired", ["This take was cut off and has been repaired."]
+        info = replace(
+            info, state="repaired", notes=("This take was cut off and has been repaired.",)
+        )
         folder.write_info(info)
         self.put_take("cut", folder)
         services.look_after_takes()
@@ -193,6 +199,26 @@ class Takes(PageCase):
         )
         self.assertEqual(selectors.program_progress(take)["percent"], 25)
         self.assertLess(selectors.program_progress(take)["left_s"], 5)
+        self.assertEqual(selectors.program_progress(take)["says"], "is being composed")
+
+    def test_a_program_that_waits_for_a_take_says_so_and_is_composed_after_it(self):
+        self.put_take("web-waits")
+        services.look_after_takes()
+        take = Take.objects.get()
+        flag = TakingFlag(settings.DATA)
+        self.addCleanup(flag.close)
+        while not flag.is_up:
+            flag.put(True)
+        threading.Timer(0.5, flag.put, (False,)).start()
+        with mock.patch.object(tasks, "GivingWay", wraps=tasks.GivingWay) as made:
+            compose_program.call(take.pk)
+        tell = made.call_args.args[1]
+        take.refresh_from_db()
+        self.assertEqual((take.program, take.program_message), (Take.Program.DONE, ""))
+        Take.objects.update(program=Take.Program.COMPOSING)
+        tell(True)
+        take.refresh_from_db()
+        self.assertEqual(selectors.program_progress(take)["says"], "waits for the take")
 
 
 class Media(PageCase):

@@ -10,7 +10,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import median_filter
 
 from kettle_core.sound.filters import thinned
 from kettle_core.sound.levels import SILENCE_DBFS, Sound
@@ -80,6 +79,8 @@ def find_hum(sound: Sound, mains_hz: float | None = None) -> Hum | None:
     loud = (windows**2).mean(axis=1)
     power = np.median(np.abs(spectra[loud <= np.median(loud)]) ** 2, axis=0)
     level = 10 * np.log10(power + 1e-14)
+    from scipy.ndimage import median_filter  # half a second to import
+
     rise = level - median_filter(level, 8 * 17 + 1, mode="nearest")
     per_hz = 4 * size / rate_hz
     best = max(

@@ -1,7 +1,6 @@
 """A limiter that looks ahead and keeps the true peak under a ceiling."""
 
 import numpy as np
-from scipy.ndimage import minimum_filter1d
 
 from kettle_core.sound.levels import Sound, db_to_ratio
 from kettle_core.sound.stage import FRAME_SAMPLES, FrameStage
@@ -52,6 +51,8 @@ class Limiter(FrameStage):
         out = joined[:, TAPS // 2 - 1 : TAPS // 2 - 1 + size]
         if joined_needed.min() >= 1:
             return out
+        from scipy.ndimage import minimum_filter1d  # half a second to import
+
         held = minimum_filter1d(joined_needed, 2 * LOOKAHEAD_SAMPLES + 1, mode="nearest")
         gain = np.convolve(held, self._window, "same")[self._reach : self._reach + size]
         return (out * gain).astype(np.float32)

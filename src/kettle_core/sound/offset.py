@@ -2,7 +2,6 @@
 
 References
 ----------
-C. Knapp and G. Carter (1976), The generalized correlation method for estimation of time delay.
 P. Sen (1968), Estimates of the regression coefficient based on Kendall's tau.
 """
 
@@ -14,6 +13,7 @@ from scipy.fft import irfft, next_fast_len, rfft
 
 from kettle_core.errors import SoundError
 from kettle_core.sound.filters import thinned
+from kettle_core.sound.phat import HIGHEST_HZ, LOWEST_HZ, whitened_cross
 from kettle_core.timing import parabolic_offset
 
 FloatArray = NDArray[np.floating]
@@ -23,8 +23,9 @@ COARSE_PLACES = 5
 WINDOW_S = 2.0
 WINDOWS = 60
 NEAR_S = 0.05
-LOWEST_HZ, HIGHEST_HZ = 80.0, 12_000.0
 STANDS_OUT = 7.5
+# Lags of two stretches that belong together differ by no more than this and what a clock runs off.
+SAME_LAG_S, MAX_DRIFT = 0.005, 500e-6
 LEAST_S = 0.5
 SURE = 0.3
 
@@ -47,8 +48,8 @@ class Offset:
 def find_offset(reference: FloatArray, other: FloatArray, rate_hz: int) -> Offset | None:
     """Find offset and drift of one recording against another.
 
-    First some stretches of 20 s are looked for within ±10 s, each from where the last one
-    was found; then up to 60 windows of 2 s are placed to a fraction of a sample (GCC-PHAT), and a
+    First some stretches of 20 s are looked for within ±10 s, and those are kept that one clock
+    explains; then up to 60 windows of 2 s are placed to a fraction of a sample (GCC-PHAT), and a
     line is laid through them (Theil-Sen, then least squares of what lies near it).
 
     Parameters
@@ -116,16 +117,28 @@ def _coarse_places(
     length_s = min(reference.size, other.size) / rate_hz
     stretch_s = min(COARSE_S, length_s)
     starts_s = np.unique(np.linspace(0, length_s - stretch_s, COARSE_PLACES).round(3))
-    found: list[tuple[float, float]] = []
+    found = []
     for start_s in starts_s:
-        expected_s, reach_s = (found[-1][1], 1.5) if found else (0.0, MAX_OFFSET_S)
         ours = _cut(reference, start_s, stretch_s, rate_hz)
-        theirs = _cut(other, start_s + expected_s - reach_s, stretch_s + 2 * reach_s, rate_hz)
+        theirs = _cut(other, start_s - MAX_OFFSET_S, stretch_s + 2 * MAX_OFFSET_S, rate_hz)
         ours, theirs = (thinned(x, factor) for x in (ours, theirs))
         lag, height = _best_lag(ours, theirs, slow_hz)
         if height >= STANDS_OUT:
-            found.append((float(start_s), expected_s - reach_s + lag))
-    return found
+            found.append((float(start_s), lag - MAX_OFFSET_S, height))
+    return _agreeing(found)
+
+
+def _agreeing(found: list[tuple[float, float, float]]) -> list[tuple[float, float]]:
+    """Of (time, lag, height) those that one clock explains, the most of them.
+
+    A phrase that recurs stands out at a wrong lag; only the right one is the same everywhere.
+    """
+    best: list[tuple[float, float, float]] = []
+    for at_s, lag_s, _ in found:
+        near = [f for f in found if abs(f[1] - lag_s) <= SAME_LAG_S + MAX_DRIFT * abs(f[0] - at_s)]
+        if sum(f[2] for f in near) > sum(f[2] for f in best):
+            best = near
+    return [(at_s, lag_s) for at_s, lag_s, _ in best]
 
 
 def _window_places(
@@ -164,11 +177,8 @@ def _best_lag(ours: FloatArray, theirs: FloatArray, rate_hz: float) -> tuple[flo
     """Place of `ours` in the longer `theirs` in s, and how far it stands out (robust sigmas)."""
     size = next_fast_len(ours.size + theirs.size, real=True)
     taper = np.hanning(ours.size)
-    spectrum = rfft(theirs, size) * np.conj(rfft(ours * taper, size))
-    loud = np.abs(spectrum)
-    spectrum /= np.maximum(loud, max(float(loud.max()) * 1e-9, 1e-20))
-    hertz = np.arange(spectrum.size) * rate_hz / size
-    spectrum[(hertz < LOWEST_HZ) | (hertz > HIGHEST_HZ)] = 0
+    near, far = rfft(ours * taper, size), rfft(theirs, size)
+    spectrum = whitened_cross(near, far, rate_hz / size, LOWEST_HZ, HIGHEST_HZ)
     reach = theirs.size - ours.size + 1
     values = irfft(spectrum, size)[:reach]
     spread = 1.4826 * float(np.median(np.abs(values - np.median(values))))

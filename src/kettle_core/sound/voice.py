@@ -126,11 +126,11 @@ def measure_voice_and_noise(energy: FloatArray, voice: NDArray[np.bool_]) -> Voi
         quiet = float(np.median(pauses))
     else:
         quiet = float(np.percentile(energy, 5)) if energy.size else 0.0
-    floor_dbfs = _dbfs(quiet)
+    floor_dbfs = energy_to_dbfs(quiet)
     if not core.any():
         return VoiceAndNoise(floor_dbfs, SILENCE_DBFS, 0.0, 0.0)
     spoken = max(float(energy[core].mean()) - quiet, 0.0)
-    voice_dbfs = _dbfs(spoken)
+    voice_dbfs = energy_to_dbfs(spoken)
     return VoiceAndNoise(
         floor_dbfs, voice_dbfs, voice_dbfs - floor_dbfs, float(voice.sum() / FRAMES_PER_S)
     )
@@ -144,5 +144,6 @@ def frame_energy(sound: Sound) -> FloatArray:
     return np.asarray(sums / max(sound.shape[0] * FRAME_SAMPLES, 1))
 
 
-def _dbfs(energy: float) -> float:
+def energy_to_dbfs(energy: float) -> float:
+    """Level of a mean square, dBFS; silence for nothing."""
     return float(max(SILENCE_DBFS, 10 * np.log10(max(energy, 1e-15))))

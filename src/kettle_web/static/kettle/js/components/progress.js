@@ -25,7 +25,7 @@ export function mount(root) {
       }
       if (bar) bar.value = progress.percent;
       if (fact) fact.textContent = progress.words;
-      if (words) words.textContent = `The program is ${progress.words}.`;
+      if (words) words.textContent = `The program ${progress.says}.`;
       if (figures) {
         figures.textContent = [`${progress.percent} %`, timeLeft(progress.left_s)]
           .filter(Boolean)

@@ -23,12 +23,15 @@ export function mount(live) {
   const startForm = /** @type {HTMLFormElement} */ (find("[data-start-form]"));
   const stopForm = /** @type {HTMLFormElement} */ (find("[data-stop-form]"));
   const error = find("[data-start-error]");
+  const trouble = find("[data-trouble]");
   let stopping = false;
 
   const show = (/** @type {any} */ status) => {
     const state = /** @type {keyof typeof WORDS} */ (status.state);
-    desk.dataset.engine = state;
     find("[data-run-word]").textContent = WORDS[state] ?? state;
+    // What is recorded goes on without this page; Stop stays where it is.
+    if (state === "lost") return;
+    desk.dataset.engine = state;
     const running = state === "recording" || state === "countdown";
     const startButton = /** @type {HTMLButtonElement} */ (startForm.querySelector("button"));
     const stopButton = /** @type {HTMLButtonElement} */ (stopForm.querySelector("button"));
@@ -38,12 +41,12 @@ export function mount(live) {
       find("[data-count]").textContent = String(Math.ceil(status.starts_in_s));
     }
     if (status.take) showTake(status.take);
+    showTrouble(status);
     if (status.last_take?.state === "failed") say(status.last_take.notes.join(" "));
   };
 
   const showTake = (/** @type {any} */ take) => {
     find("[data-elapsed]").textContent = elapsed(take.elapsed_s);
-    let frames = 0;
     let dropped = 0;
     for (const [name, track] of Object.entries(take.tracks)) {
       const row = document.querySelector(`[data-track="${name}"]`);
@@ -53,11 +56,26 @@ export function mount(live) {
       ];
       if (written) written.textContent = String(track.written);
       if (lost) lost.textContent = String(track.dropped);
-      frames += track.written;
       dropped += track.dropped;
     }
     find("[data-figures]").textContent =
-      `${megabytes(take.size_bytes)} · ${frames} frames, ${dropped} dropped · worst ${Math.round(take.worst_late_ms)} ms late`;
+      `${megabytes(take.size_bytes)} · ${dropped} dropped · ${Math.round(take.worst_late_ms)} ms late`;
+  };
+
+  const showTrouble = (/** @type {any} */ status) => {
+    const sentences = [...(status.take?.trouble ?? [])];
+    if (status.waits_for) sentences.push(`Waits for ${status.waits_for.join(" and ")}.`);
+    if (trouble.dataset.said === sentences.join()) return;
+    trouble.dataset.said = sentences.join();
+    trouble.hidden = sentences.length === 0;
+    trouble.replaceChildren(
+      ...sentences.map((sentence) => {
+        const line = document.createElement("p");
+        line.className = "notice";
+        line.textContent = sentence;
+        return line;
+      }),
+    );
   };
 
   const say = (/** @type {string} */ sentence) => {

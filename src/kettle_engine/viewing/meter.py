@@ -11,9 +11,11 @@ from kettle_core.hearing import SoundState, SoundWatch
 from kettle_core.rig import Input
 from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, measure_level, strip_position
 from kettle_core.sound.tone import placed
-from kettle_engine.watch import HEARS
+from kettle_engine.viewing.watch import HEARS
 
 HOLD_S = 1.5
+# Blocks of an unwatched sound that are measured when somebody looks at it.
+MOST_NEW = 100
 KEPT_S = 20
 
 
@@ -24,7 +26,8 @@ class Meter:
         self.input = item
         self._rate_hz = item.mode.sample_rate_hz
         self._new: list[NDArray[np.float32]] = []
-        self._kept: deque[NDArray[np.float32]] = deque(maxlen=KEPT_S * self._rate_hz // 480)
+        self._kept: deque[NDArray[np.float32]] = deque()
+        self._kept_samples = 0
         self._lock = threading.Lock()
         self._clipped = 0
         self._held_dbfs = SILENCE_DBFS
@@ -37,8 +40,11 @@ class Meter:
         """Add a block; of an unwatched sound only the last second is measured."""
         with self._lock:
             self._new.append(block)
-            del self._new[:-100]
+            del self._new[:-MOST_NEW]
             self._kept.append(block)
+            self._kept_samples += block.shape[1]
+            while self._kept_samples - self._kept[0].shape[1] >= KEPT_S * self._rate_hz:
+                self._kept_samples -= self._kept.popleft().shape[1]
         if after := self.after:
             after(block)
 
@@ -71,9 +77,9 @@ class Meter:
 
     def last(self, seconds: float) -> NDArray[np.float32]:
         """The last seconds as they came, (channels, samples) float32."""
-        count = max(1, round(seconds * self._rate_hz / 480))
         with self._lock:
-            blocks = list(self._kept)[-count:]
+            blocks = list(self._kept)
         if not blocks:
             return np.zeros((self.input.mode.channels, 0), np.float32)
-        return np.concatenate(blocks, axis=1)
+        count = max(1, round(seconds * self._rate_hz))
+        return np.concatenate(blocks, axis=1)[:, -count:]

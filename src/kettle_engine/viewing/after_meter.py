@@ -18,7 +18,7 @@ from kettle_core.sound.loudness import LoudnessMeter
 from kettle_core.sound.mixing import to_integers
 from kettle_core.sound.stage import RATE_HZ
 from kettle_core.sound.tone import tone_chain
-from kettle_engine.meter import HOLD_S
+from kettle_engine.viewing.meter import HOLD_S
 from kettle_media.suppressors import voice_keeper
 
 MOST_BLOCKS = 100

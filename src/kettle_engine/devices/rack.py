@@ -1,15 +1,23 @@
 """The open devices of a rig, read one after the other as their frames and blocks fall due."""
 
+import contextlib
 import heapq
 import itertools
-from collections.abc import Iterable, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+import threading
+import time
+from collections.abc import Callable, Iterable, Sequence
+from concurrent.futures import Future
 from dataclasses import dataclass, field
+
+import numpy as np
 
 from kettle_core.devices import Capture, Device, DeviceInfo, Driver, Event, Mode
 from kettle_core.errors import DeviceError
 from kettle_core.rig import Input
 from kettle_engine.clock import Clock
+from kettle_engine.devices.report import FAULT, LIVE, OPENING
+from kettle_engine.recording.drops import BUSY, DEVICE
+from kettle_engine.stamps import Stamps
 
 # Drivers queue 32 frames for who asks for it; who comes later finds them overwritten.
 OVERWRITTEN_AFTER_NS = 1_000_000_000
@@ -20,7 +28,12 @@ UNWANTED_NS = 500_000_000
 PATIENCE_NS = 50_000_000
 CLOCK_JUMP_NS = 50_000_000
 OPENING_NS = 10_000_000
-LIVE, OPENING, FAULT = "live", "opening", "fault"
+# A device that has not opened by then is told of; it may still come.
+OPEN_LIMIT_S = 10.0
+# So many are opened at once; one that takes longer than this does not keep others waiting.
+OPENED_AT_ONCE, SLOW_OPEN_S = 3, 2.0
+# A driver in which that many opens hang is not asked for more.
+MOST_HANGING = 8
 
 
 @dataclass
@@ -30,14 +43,18 @@ class Source:
     device_id: str
     mode: Mode
     inputs: tuple[Input, ...]
+    place: int = 0
     device: Device | None = None
     state: str = OPENING
     sentence: str = ""
     pending: "Future[Device] | None" = None
+    asked_s: float = 0.0
     lost: int = 0
     jumped: int = 0
     restarted: bool = False
     expected: tuple[int, int] | None = None
+    # Master time at which it has something to give next.
+    due_ns: int = 0
 
     @property
     def is_picture(self) -> bool:
@@ -50,7 +67,8 @@ class Delivery:
     """A capture with the master's stamp and the number of frames lost before it.
 
     `restarted` says that its device times do not go on from those before: the device was
-    opened again, or its clock jumped. `events` is what was done on a screen meanwhile.
+    opened again, or its clock jumped. `events` is what was done on a screen meanwhile, `why`
+    who lost frames.
     """
 
     source: Source
@@ -59,11 +77,26 @@ class Delivery:
     lost: int
     restarted: bool = False
     events: Sequence[Event] = ()
+    why: str = DEVICE
 
     @property
     def inputs(self) -> tuple[Input, ...]:
         """Every input that uses the device."""
         return self.source.inputs
+
+    @property
+    def stamps(self) -> Stamps:
+        """What is told of it to whoever takes it."""
+        got = self.capture
+        return Stamps(
+            got.no,
+            got.device_ns,
+            got.duration_ns,
+            self.master_ns,
+            self.lost,
+            got.changed,
+            self.restarted,
+        )
 
 
 @dataclass(frozen=True)
@@ -79,21 +112,23 @@ class Change:
 class Rack:
     """Keeps a device open for each source of its inputs, and takes up lost ones again.
 
-    On a wall clock devices are opened beside the capture thread: one that takes its time must
-    not hold up the others. On a virtual clock opening takes no time.
+    On a wall clock devices are opened beside the capture thread, each in a thread of its own:
+    one that takes its time must not hold up the others. On a virtual clock opening takes no
+    time. `prepare` is called there too, with what will read the device; it may raise.
     """
 
     driver: Driver
     clock: Clock
     worst_late_ns: int = 0
+    # Set when a device has been opened; who looks at it takes it back.
+    opened: bool = False
+    prepare: Callable[[Source], None] = lambda source: None
     changes: list[Change] = field(default_factory=list)
     sources: dict[tuple[str, Mode], Source] = field(default_factory=dict)
     _wanted: frozenset[str] | None = None
-    _due: list[tuple[int, int, Source]] = field(default_factory=list)
+    _due: list[tuple[int, int, int, Source]] = field(default_factory=list)
     _order: "itertools.count[int]" = field(default_factory=itertools.count)
-    _opener: ThreadPoolExecutor = field(
-        default_factory=lambda: ThreadPoolExecutor(2, thread_name_prefix="open")
-    )
+    _opens: "list[tuple[float, Future[Device]]]" = field(default_factory=list)
 
     def set_inputs(self, inputs: Iterable[Input]) -> None:
         """Open what is new, let go of what is not used any more, keep the rest running."""
@@ -111,6 +146,8 @@ class Rack:
             else:
                 self.sources[key] = Source(*key, tuple(group))
                 fresh.append(self.sources[key])
+        for place, key in enumerate(groups):
+            self.sources[key].place = place
         for source in fresh:
             self._open(source)
         self._plan()
@@ -126,10 +163,6 @@ class Rack:
                 # What piled up while nobody looked is not wanted now either.
                 self._catch_up(source, source.device)
         self._plan()
-
-    def is_opening(self) -> bool:
-        """Whether a device is still being opened for the first time."""
-        return any(s.state == OPENING for s in self.sources.values())
 
     def need_all(self) -> None:
         """Raise DeviceError if a device is not there."""
@@ -166,12 +199,16 @@ class Rack:
         self.clock.sleep_until(due_ns)
         if not self._due:
             return None
-        _, _, source = heapq.heappop(self._due)
+        source = heapq.heappop(self._due)[-1]
         if source.device is None:
             if source.pending is None:
                 self._open(source)
             elif source.pending.done():
                 self._adopt(source, source.pending)
+            elif source.state == OPENING and time.monotonic() - source.asked_s > OPEN_LIMIT_S:
+                name = source.inputs[0].name
+                limit = f"{OPEN_LIMIT_S:.0f} s"
+                self._lose(source, FAULT, f"{name} has not opened within {limit}.")
             self._push(source)
             return None
         try:
@@ -188,21 +225,21 @@ class Rack:
             self._let_go(source)
         self.sources.clear()
         self._due.clear()
-        self._opener.shutdown(wait=False)
 
     def _read(self, source: Source, device: Device, due_ns: int) -> Delivery | None:
         _need_mode(device, source.mode)
         master_ns = self.clock.now_ns()
         late_ns = master_ns - due_ns
-        lost = 0
+        lost, why = 0, DEVICE
         if not self._is_wanted(source):
             device.skip_to(master_ns)
             source.expected = None
         elif source.is_picture and late_ns > OVERWRITTEN_AFTER_NS:
-            lost = device.skip_to(master_ns - OVERWRITTEN_AFTER_NS // 2)
+            lost, why = device.skip_to(master_ns - OVERWRITTEN_AFTER_NS // 2), BUSY
             source.expected = None
         self.worst_late_ns = max(self.worst_late_ns, late_ns)
         capture = device.read()
+        _need_shape(device, capture)
         restarted = source.restarted
         if source.expected:
             no, device_ns = source.expected
@@ -215,7 +252,7 @@ class Rack:
         source.restarted = False
         source.lost += lost
         events = device.events() if source.inputs[0].is_screen else ()
-        return Delivery(source, capture, master_ns, lost, restarted, events)
+        return Delivery(source, capture, master_ns, lost, restarted, events, why)
 
     def _is_wanted(self, source: Source) -> bool:
         if self._wanted is None or not source.is_picture:
@@ -223,16 +260,33 @@ class Rack:
         return any(i.id in self._wanted for i in source.inputs)
 
     def _open(self, source: Source) -> None:
-        values = (source.device_id, source.mode, self.clock.now_ns())
-        if self.clock.realtime:
-            source.pending = self._opener.submit(self.driver.open_device, *values)
+        now_s = time.monotonic()
+        self._opens = [(s, f) for s, f in self._opens if not f.done()]
+        slow = sum(now_s - asked_s > SLOW_OPEN_S for asked_s, _ in self._opens)
+        if slow >= MOST_HANGING:
+            self._lose(source, FAULT, "Too many devices hang while they are opened.")
+            return
+        if len(self._opens) - slow >= OPENED_AT_ONCE:
             return
         done: Future[Device] = Future()
-        try:
-            done.set_result(self.driver.open_device(*values))
-        except DeviceError as error:
-            done.set_exception(error)
-        self._adopt(source, done)
+
+        def open_it() -> None:
+            try:
+                self.prepare(source)
+                from_ns = self.clock.now_ns()
+                device = self.driver.open_device(source.device_id, source.mode, from_ns)
+                done.set_result(device)
+            except BaseException as error:  # it is raised again where the result is taken
+                done.set_exception(error)
+
+        if not self.clock.realtime:
+            open_it()
+            self._adopt(source, done)
+            return
+        source.pending, source.asked_s = done, now_s
+        self._opens.append((now_s, done))
+        name = f"open {source.device_id}"
+        threading.Thread(target=open_it, name=name, daemon=True).start()
 
     def _adopt(self, source: Source, opened: "Future[Device]") -> None:
         source.pending = None
@@ -241,14 +295,14 @@ class Rack:
             try:
                 _need_mode(device, source.mode)
             except DeviceError:
-                device.close()
+                _close(device)
                 raise
             # Opening took its time: the device begins where the clock is now.
             device.skip_to(self.clock.now_ns())
         except Exception as error:  # as in `step`
             self._fail(source, error)
             return
-        source.device, source.expected = device, None
+        source.device, source.expected, self.opened = device, None, True
         if source.state != OPENING:
             source.restarted = True
             self.changes.append(Change(source, LIVE, f"{device.info.name} is back."))
@@ -268,8 +322,7 @@ class Rack:
             self._lose(source, FAULT, f"{source.device_id} failed: {error!r}"[:200])
 
     def _lose(self, source: Source, state: str, sentence: str) -> None:
-        if source.device:
-            source.device.close()
+        _close(source.device)
         source.device = None
         if source.state != state:
             self.changes.append(Change(source, state, sentence))
@@ -277,9 +330,8 @@ class Rack:
 
     @staticmethod
     def _let_go(source: Source) -> None:
-        if source.device:
-            source.device.close()
-            source.device = None
+        _close(source.device)
+        source.device = None
         if source.pending:
             source.pending.add_done_callback(_close_unwanted)
             source.pending = None
@@ -292,15 +344,17 @@ class Rack:
     def _push(self, source: Source, soon: bool = False) -> None:
         now_ns = self.clock.now_ns()
         if source.device is None:
-            due_ns = now_ns + (OPENING_NS if source.pending else RETRY_NS)
+            soon_too = source.pending or source.state == OPENING
+            due_ns = now_ns + (OPENING_NS if soon_too else RETRY_NS)
         else:
             try:
                 due_ns = source.device.due_ns()
-            except DeviceError:
+            except Exception:  # told where it is read
                 due_ns = now_ns
             if not soon and not self._is_wanted(source):
                 due_ns = max(due_ns, now_ns + UNWANTED_NS)
-        heapq.heappush(self._due, (due_ns, next(self._order), source))
+        source.due_ns = due_ns
+        heapq.heappush(self._due, (due_ns, source.place, next(self._order), source))
 
 
 def _need_mode(device: Device, mode: Mode) -> None:
@@ -312,7 +366,28 @@ def _need_mode(device: Device, mode: Mode) -> None:
         )
 
 
+def _need_shape(device: Device, capture: Capture) -> None:
+    """Raise DeviceError where a capture is not what its mode says."""
+    mode, shape, kind = device.mode, capture.data.shape, capture.data.dtype
+    if mode.width:
+        fits = shape == (mode.height * 3 // 2, mode.width) and kind == np.uint8
+    else:
+        fits = len(shape) == 2 and shape[0] == mode.channels and kind == np.float32
+    if not fits:
+        raise DeviceError(
+            f"{device.info.name} gives {kind} of {' × '.join(map(str, shape))}, which is no "
+            f"{mode.in_words()}."
+        )
+
+
+def _close(device: Device | None) -> None:
+    """Let a device go; one that can't even be closed is left alone."""
+    if device:
+        with contextlib.suppress(Exception):
+            device.close()
+
+
 def _close_unwanted(opened: "Future[Device]") -> None:
     """A device that nobody wanted any more when it had been opened."""
     if not opened.cancelled() and opened.exception() is None:
-        opened.result().close()
+        _close(opened.result())

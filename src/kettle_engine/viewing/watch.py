@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from kettle_core.picture import Picture
 from kettle_core.rig import Input
-from kettle_engine.rack import LIVE, Source
+from kettle_engine.devices.report import LIVE, SourceReport
 
 # Limited range begins at 16; a lens cap gives a few steps more.
 DARK_BELOW = 24.0
@@ -46,7 +46,9 @@ class PictureWatch:
         self._jumped_before = 0
         self._jumped_s = -10.0
 
-    def look(self, picture: Picture | None, number: int, source: Source, now_s: float) -> None:
+    def look(
+        self, picture: Picture | None, number: int, source: SourceReport, now_s: float
+    ) -> None:
         """Take a look at the newest picture."""
         if source.lost > self._lost_before:
             self._lost.append((now_s, source.lost - self._lost_before))
@@ -83,7 +85,7 @@ class PictureWatch:
         return InputState("live", "changing" if still_s < CHANGING_FOR_S else "still")
 
 
-def source_state(source: Source) -> InputState | None:
+def source_state(source: SourceReport) -> InputState | None:
     """What a device that is not live says; None where it is."""
     if source.state == LIVE:
         return None

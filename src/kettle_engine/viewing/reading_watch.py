@@ -2,10 +2,9 @@
 
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 
-from kettle_core.compose import as_used
 from kettle_core.reading import smallest_text_px
-from kettle_engine.engine import Live
 from kettle_engine.priority import lower_priority
+from kettle_engine.viewing.live import Live
 
 PATIENCE_S = 0.6
 
@@ -21,14 +20,14 @@ class ReadingWatch:
     def ask(self, live: Live, names: list[str]) -> dict[str, float | None]:
         """Heights in px of the smallest text of displays; those not measured yet are missing."""
         for name in names:
-            picture, item = live.pictures.get(name), live.inputs.get(name)
-            number = live.numbers.get(name, -1)
+            newest, item = live.newest(name), live.inputs.get(name)
             running = self._running.get(name)
-            if picture is None or item is None or not item.is_picture:
+            if newest is None or item is None or not item.is_picture:
                 continue
+            number = newest.number
             if self._known.get(name, (None,))[0] == number or (running and not running.done()):
                 continue
-            luma = as_used(picture, item.looks).y
+            luma = newest.picture.y
 
             def measure(name: str = name, number: int = number, luma: object = luma) -> None:
                 self._known[name] = (number, smallest_text_px(luma))  # type: ignore[arg-type]

@@ -1,7 +1,6 @@
 """Live pictures of scenes: composed at frame size by the one composer, then shrunk for pages."""
 
 import time
-from collections.abc import Mapping
 from dataclasses import dataclass
 from math import ceil
 from pathlib import Path
@@ -9,20 +8,19 @@ from pathlib import Path
 import numpy as np
 
 from kettle_core.change_over import ProgramComposer, Stretch
-from kettle_core.compose import Composer, as_used, draw_matte
+from kettle_core.compose import Composer, draw_matte
 from kettle_core.errors import EngineError
 from kettle_core.layout import Box
 from kettle_core.picture import Picture, Plane, crop_picture, picture_from_i420, picture_to_rgb
 from kettle_core.resample import shrunk_by
-from kettle_core.rig import Looks
 from kettle_core.sample import source_point
 from kettle_core.scene import Scene
 from kettle_core.scene_changes import layer_of
 from kettle_core.scene_plan import ScenePlan, place_layer, plan_scene
-from kettle_engine.engine import Live
+from kettle_engine.viewing.live import Live
+from kettle_media.shrinking import Shrinker
 from kettle_media.stills import mask_names, masks_of
 
-SHOWN_WIDTH, THUMB_WIDTH = 1000, 160
 # What is seen of the scenes before and after a change-over that is played.
 BEFORE_S, AFTER_S = 0.5, 1.2
 PICKED_PX = 5
@@ -42,8 +40,8 @@ class ScenePictures:
     def __init__(self, library: Path) -> None:
         self._library = library
         self._composers: dict[str, tuple[int, Composer]] = {}
-        self._used: dict[str, tuple[Picture, Looks, Picture]] = {}
         self._stills: dict[str, Plane] = {}
+        self._shrinker = Shrinker()
         self._program: tuple[int, ProgramComposer] | None = None
 
     def scene(self, live: Live, scene_id: str) -> Scene | None:
@@ -79,21 +77,19 @@ class ScenePictures:
         known = self._composers.get(scene_id)
         if known is None or known[0] != plan_stamp:
             before = known[1] if known else None
-            known = (plan_stamp, Composer(self._plan(live, scene), before))
+            known = (plan_stamp, Composer(self._plan(live, scene), before, self._shrinker))
             self._composers[scene_id] = known
-        pictures = self._pictures(live, scene)
-        stamp = hash((plan_stamp, _numbers(live, pictures)))
-        return Shown(stamp, picture_from_i420(known[1].compose(pictures)))
+        pictures, numbers = self._pictures(live, scene)
+        return Shown(hash((plan_stamp, numbers)), picture_from_i420(known[1].compose(pictures)))
 
     def matte(self, live: Live, scene_id: str, layer_id: str) -> Shown | None:
         """How much of a layer its mask and colour key keep."""
         scene = self.scene(live, scene_id)
         if scene is None:
             return None
-        pictures = self._pictures(live, scene)
+        pictures, numbers = self._pictures(live, scene)
         frame = draw_matte(self._plan(live, scene), layer_id, pictures)
-        stamp = hash((scene, layer_id, _numbers(live, pictures)))
-        return Shown(stamp, picture_from_i420(frame))
+        return Shown(hash((scene, layer_id, numbers)), picture_from_i420(frame))
 
     def _plan(self, live: Live, scene: Scene) -> ScenePlan:
         return plan_scene(scene, live.rig.format, self._masks(scene))
@@ -103,18 +99,13 @@ class ScenePictures:
             self._stills |= masks_of(scenes, self._library)
         return self._stills
 
-    def _pictures(self, live: Live, *scenes: Scene) -> dict[str, Picture]:
-        found = {}
-        for name in {x.input_id for s in scenes for x in s.layers}:
-            picture, item = live.pictures.get(name), live.inputs.get(name)
-            if picture is None or item is None:
-                continue
-            known = self._used.get(name)
-            if known is None or known[0] is not picture or known[1] != item.looks:
-                known = (picture, item.looks, as_used(picture, item.looks))
-                self._used[name] = known
-            found[name] = known[2]
-        return found
+    @staticmethod
+    def _pictures(live: Live, *scenes: Scene) -> tuple[dict[str, Picture], int]:
+        """Pictures of scenes by input, and a number that changes with them."""
+        names = sorted({x.input_id for s in scenes for x in s.layers} & live.inputs.keys())
+        newest = {name: found for name in names if (found := live.newest(name))}
+        numbers = hash(tuple((name, found.number) for name, found in newest.items()))
+        return {name: found.picture for name, found in newest.items()}, numbers
 
     def _played(self, live: Live, to_id: str, elapsed_s: float) -> Shown | None:
         """The frame of a change-over that began some time ago; None when it is over."""
@@ -128,7 +119,7 @@ class ScenePictures:
             return None
         stamp = hash(rig)
         if self._program is None or self._program[0] != stamp:
-            self._program = (stamp, ProgramComposer(rig, self._masks(*rig.scenes)))
+            self._program = (stamp, ProgramComposer(rig, self._masks(*rig.scenes), self._shrinker))
         at_ns = round((elapsed_s - BEFORE_S) * 1e9)
         end_ns = round(length_s * 1e9)
         if at_ns < 0:
@@ -138,12 +129,8 @@ class ScenePictures:
         else:
             stretch = Stretch(0, end_ns, to_id, played.scene_id, way)
         scenes = [rig.seen_in(rig.scene(i)) for i in (played.scene_id, to_id)]
-        frame = self._program[1].compose(stretch, at_ns, self._pictures(live, *scenes))
+        frame = self._program[1].compose(stretch, at_ns, self._pictures(live, *scenes)[0])
         return Shown(hash((stamp, at_ns)), picture_from_i420(frame))
-
-
-def _numbers(live: Live, pictures: Mapping[str, Picture]) -> tuple[tuple[str, int], ...]:
-    return tuple((name, live.numbers.get(name, -1)) for name in sorted(pictures))
 
 
 def shrunk_for_page(frame: Picture, width: int) -> Picture:
@@ -164,13 +151,13 @@ def pick_colour(live: Live, scene_id: str, layer_id: str, x: float, y: float) ->
         If the layer shows nothing there.
     """
     layer = layer_of(live.rig.scene(scene_id), layer_id)
-    picture, item = live.pictures.get(layer.input_id), live.inputs.get(layer.input_id)
+    newest = live.newest(layer.input_id)
     u, v = source_point(place_layer(layer), x, y)
     crop = layer.crop
     inside = crop.left <= u < crop.right and crop.top <= v < crop.bottom
-    if picture is None or item is None or not inside:
+    if newest is None or not inside:
         raise EngineError("The layer shows no picture at this place. Pick a place inside it.")
-    used = as_used(picture, item.looks)
+    used = newest.picture
     left = min(max(0, int(u) // 2 * 2 - 2), used.width - PICKED_PX - 1)
     top = min(max(0, int(v) // 2 * 2 - 2), used.height - PICKED_PX - 1)
     box = Box(left // 2 * 2, top // 2 * 2, PICKED_PX + 1, PICKED_PX + 1)

@@ -1,92 +1,62 @@
 """Publishes what pages show, and only what somebody has subscribed to."""
 
 import json
-import os
-import threading
 import time
 import traceback
 from collections.abc import Callable
-from dataclasses import replace
-from typing import Any
+from pathlib import Path
+from typing import Any, Protocol
 
 import zmq
 
 from kettle_core.errors import KettleError
-from kettle_core.layout import Box, fit_inside
-from kettle_core.picture import (
-    Picture,
-    blank_i420,
-    crop_picture,
-    paste,
-    picture_from_i420,
-    picture_to_i420,
-    picture_to_jpeg,
-    scale_picture,
-    turn_picture,
-)
-from kettle_core.rig import Input, Looks
-from kettle_engine.after_meter import AfterMeter
-from kettle_engine.engine import RECORDING, Engine, Live
-from kettle_engine.priority import lower_priority
-from kettle_engine.protocol import AFTER, HEAR, LEVELS, PICTURE, PROGRAM, STATUS
-from kettle_engine.scene_pictures import (
+from kettle_engine.protocol import (
+    AFTER,
+    HEAR,
+    LEVELS,
+    PICTURE,
+    PROGRAM,
+    RECORDING,
+    SCENE_SIZES,
     SHOWN_WIDTH,
-    THUMB_WIDTH,
-    ScenePictures,
-    shrunk_for_page,
+    SIZES,
+    STATUS,
+    WHOLE,
 )
-from kettle_media.stills import draw_label
+from kettle_engine.viewing.after_meter import AfterMeter
+from kettle_engine.viewing.jpeg import picture_to_page_jpeg
+from kettle_engine.viewing.live import Live
+from kettle_engine.viewing.scene_pictures import ScenePictures, shrunk_for_page
+from kettle_engine.viewing.small import labelled, small_picture
 
 LEVELS_EVERY_S, STATUS_EVERY_S = 0.05, 0.25
-PROGRAM_EVERY_S = 1 / 15
-# Size of a live picture's box in px, least time between two of them, JPEG quality.
-SIZES = {
-    "small": ((240, 136), 1 / 15, 78),
-    "rest": ((240, 136), 1.0, 78),
-    "large": ((960, 600), 1 / 15, 84),
-    # All of the device's picture, to draw a region on.
-    "whole": ((960, 600), 1 / 15, 84),
-}
+# While a take is recorded the program is shown less often: what shows gives way.
+PROGRAM_EVERY_S, IN_TAKE_EVERY_S = 1 / 15, 1 / 10
 TICK_S = 0.012
 LIVELY_TICK_S = 0.003
-# Of a scene on the drawing table, of one among the scenes, and of a layer's matte.
-SCENE_SIZES = {
-    "scene": (SHOWN_WIDTH, 1 / 20, 86),
-    "thumb": (THUMB_WIDTH, 0.5, 80),
-    "matte": (SHOWN_WIDTH, 1 / 8, 86),
-}
 # While a layer is dragged or a change-over is played.
 LIVELY_EVERY_S = 1 / 40
-# A picture this many times larger than shown is thinned out before it is scaled.
-COARSE = 2
 CLOSE_AFTER_S = 20.0
 IDENTIFY_S = 4.0
-GROUND_RGB = (231, 226, 214)
 
 
-def after_topic(input_id: str) -> bytes:
-    """The topic under which the level of a sound after its chain is published."""
-    return AFTER + input_id.encode()
+class Shows(Protocol):
+    """What the publisher tells of, and to whom it says what is looked at."""
 
+    live: Live | None
 
-def hear_topic(input_id: str) -> bytes:
-    """The topic under which a sound after its chain is published to be heard."""
-    return HEAR + input_id.encode()
+    def status(self) -> dict[str, Any]:
+        """Figures for pages."""
 
-
-def picture_topic(size: str, input_id: str) -> bytes:
-    """The topic under which an input's live picture of a size is published."""
-    return PICTURE + f"{size}/{input_id}".encode()
+    def tell_wanted(self, names: frozenset[str]) -> None:
+        """Whose pictures are looked at now."""
 
 
 class Publisher:
-    """One thread with the PUB socket; knows from it which topics are watched."""
+    """Owns the PUB socket and knows from it which topics are watched. For one thread."""
 
-    def __init__(
-        self, engine: Engine, address: str, more_status: Callable[[], dict[str, Any]]
-    ) -> None:
-        self._engine = engine
-        self._more_status = more_status
+    def __init__(self, shows: Shows, address: str, library: Path) -> None:
+        self._shows = shows
         self._socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.XPUB)
         self._socket.setsockopt(zmq.XPUB_VERBOSER, 1)
         self._socket.set_hwm(60)
@@ -94,9 +64,10 @@ class Publisher:
         self._watched: dict[bytes, int] = {}
         self._sent: dict[bytes, tuple[float, int]] = {}
         self._wanted: frozenset[str] | None = None
-        self._scenes = ScenePictures(engine.library)
+        self._scenes = ScenePictures(library)
         self._afters: dict[str, AfterMeter] = {}
-        self.identify_until_s = 0.0
+        self._identify_until_s = 0.0
+        self.watched_at_s = time.monotonic()
         self._jobs = {
             LEVELS: (LEVELS_EVERY_S, self._levels),
             PROGRAM: (PROGRAM_EVERY_S, self._program),
@@ -104,42 +75,38 @@ class Publisher:
             AFTER: (LEVELS_EVERY_S, self._after),
         }
         self._due_s = dict.fromkeys(self._jobs, 0.0)
-        self._quit = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="publish", daemon=True)
-        self._thread.start()
 
     def close(self) -> None:
-        """End the thread."""
-        self._quit.set()
-        self._thread.join()
+        """Let the socket go."""
+        self._socket.close(linger=0)
 
     def identify(self) -> None:
         """Lay a large label over every display's live picture for some seconds."""
-        self.identify_until_s = time.monotonic() + IDENTIFY_S
+        self._identify_until_s = time.monotonic() + IDENTIFY_S
         self._sent.clear()
 
-    def _run(self) -> None:
-        lower_priority(10)
-        watched_at = time.monotonic()
-        while not self._quit.is_set():
-            self._read_subscriptions()
-            now = time.monotonic()
-            if any(self._watched.values()):
-                watched_at = now
-            elif now - watched_at > CLOSE_AFTER_S and self._engine.live:
-                self._do(lambda _: self._engine.call(self._engine.close_rig))
-            self._do_due()
-            self._do(self._pictures)
-            live = self._engine.live
-            time.sleep(LIVELY_TICK_S if live and (live.tried or live.played) else TICK_S)
-        self._socket.close(linger=0)
+    def forget_wanted(self) -> None:
+        """Tell anew whose pictures are looked at."""
+        self._wanted = None
+
+    def step(self) -> float:
+        """Publish what is due; gives how long to wait for the next step, s."""
+        self._read_subscriptions()
+        if any(self._watched.values()):
+            self.watched_at_s = time.monotonic()
+        self._do_due()
+        self._do(self._pictures)
+        live = self._shows.live
+        return LIVELY_TICK_S if live and (live.tried or live.played) else TICK_S
 
     def _do_due(self) -> None:
         """Levels, program and status at their times; also between two pictures."""
         now = time.monotonic()
         for topic, (every_s, work) in self._jobs.items():
             if now >= self._due_s[topic]:
-                self._due_s[topic] = max(self._due_s[topic] + every_s, now)
+                in_take = topic == PROGRAM and self._shows.status()["state"] == RECORDING
+                step_s = IN_TAKE_EVERY_S if in_take else every_s
+                self._due_s[topic] = max(self._due_s[topic] + step_s, now)
                 if self._watched.get(topic) or topic == AFTER:
                     self._do(work)
 
@@ -154,7 +121,7 @@ class Publisher:
                 del self._watched[topic]
 
     def _do(self, work: Callable[[Live], None]) -> None:
-        live = self._engine.live
+        live = self._shows.live
         try:
             if live or work == self._status:
                 work(live)  # type: ignore[arg-type]
@@ -167,7 +134,7 @@ class Publisher:
         self._socket.send_multipart([topic, json.dumps(header).encode(), body])
 
     def _status(self, _: Live | None) -> None:
-        self._send(STATUS, {**self._engine.status(), **self._more_status()})
+        self._send(STATUS, self._shows.status())
 
     def _levels(self, live: Live) -> None:
         self._send(LEVELS, {name: meter.read() for name, meter in list(live.meters.items())})
@@ -184,7 +151,7 @@ class Publisher:
             if after is None or after.input != meter.input or meter.after != after.take:
                 after = self._afters[name] = AfterMeter(meter.input)
                 meter.after = after.take
-            if self._engine.state != RECORDING:
+            if self._shows.status()["state"] != RECORDING:
                 self._send(AFTER + name.encode(), after.read())
                 if HEAR + name.encode() in self._watched:
                     header = {"input": f"hear:{name}"}
@@ -197,8 +164,6 @@ class Publisher:
         self, live: Live, topic: bytes, scene_id: str, layer_id: str, width: int, quality: int
     ) -> None:
         """A scene's picture, or a layer's matte in it, if it looks different from the last one."""
-        if not live.numbers:
-            return
         if layer_id:
             shown = self._scenes.matte(live, scene_id, layer_id)
         else:
@@ -208,13 +173,13 @@ class Publisher:
         self._sent[topic] = (time.monotonic(), shown.stamp)
         name = topic.decode().rpartition("/")[2]
         small = shrunk_for_page(shown.frame, width)
-        self._send(topic, {"input": name}, picture_to_jpeg(small, quality))
+        self._send(topic, {"input": name}, picture_to_page_jpeg(small, quality))
 
     def _pictures(self, live: Live) -> None:
         now = time.monotonic()
         topics = [t for t in self._watched if t.startswith(PICTURE)]
         self._tell_wanted(live, topics)
-        identifying = now < self.identify_until_s
+        identifying = now < self._identify_until_s
         if live.played or live.tried:
             # What somebody drags or plays is waited for; the rest stands still meanwhile.
             topics = self._lively(live, topics)
@@ -223,22 +188,25 @@ class Publisher:
             if size in SCENE_SIZES:
                 self._scene_picture(live, topic, size, name)
                 continue
-            picture, item = live.pictures.get(name), live.inputs.get(name)
-            if size not in SIZES or picture is None or item is None:
+            if size == "whole" and WHOLE + name in live.inputs:
+                newest, item = live.newest(WHOLE + name), live.inputs.get(WHOLE + name)
+            else:
+                newest, item = live.newest(name), live.inputs.get(name)
+            if size not in SIZES or newest is None or item is None:
                 continue
             box, every_s, quality = SIZES[size]
-            number = live.numbers.get(name, 0) * 2 + (identifying and item.kind == "display")
-            number = hash((number, item.looks, id(live)))
+            labels = identifying and item.kind == "display"
+            number = hash((newest.number, labels, item.looks, id(live)))
             sent_s, sent_number = self._sent.get(topic, (0.0, -1))
             if number == sent_number or now - sent_s < every_s:
                 continue
             self._sent[topic] = (now, number)
-            looks = replace(item.looks, crop=None) if size == "whole" else item.looks
-            small = small_picture(picture, looks, *box)
-            if identifying and item.kind == "display":
-                small = _labelled(small, item)
+            picture = newest.picture
+            small = small_picture(picture, *box)
+            if labels:
+                small = labelled(small, item)
             header = {"input": name, "width": picture.width, "height": picture.height}
-            self._send(topic, header, picture_to_jpeg(small, quality))
+            self._send(topic, header, picture_to_page_jpeg(small, quality))
             self._do_due()
 
     def _lively(self, live: Live, topics: list[bytes]) -> list[bytes]:
@@ -263,7 +231,9 @@ class Publisher:
         names: set[str] = set()
         for topic in topics:
             size, _, name = topic.decode()[len(PICTURE) :].partition("/")
-            if size in SIZES and size != "rest":
+            if size == "whole":
+                names.add(WHOLE + name)
+            elif size in SIZES and size != "rest":
                 names.add(name)
             elif size in ("scene", "matte"):
                 names |= self._scenes.inputs_of(live, (*name.split(":"), "")[1])
@@ -271,67 +241,5 @@ class Publisher:
             names |= self._scenes.inputs_of(live, live.rig.default_scene.id)
         wanted = frozenset(names)
         if wanted != self._wanted:
-            self._engine.call(lambda: self._engine.set_wanted(wanted))
             self._wanted = wanted
-
-
-def small_picture(picture: Picture, looks: Looks, width: int, height: int) -> Picture:
-    """An input's picture as it is used, fitted into a box; clear parts show the ground."""
-    whole = Box(0, 0, picture.width, picture.height)
-    crop = looks.crop if looks.crop and whole.holds(looks.crop) else whole
-    across = looks.turn in (90, 270)
-    room = Box(0, 0, height, width) if across else Box(0, 0, width, height)
-    box = fit_inside(crop.width, crop.height, room)
-    box = box if box.width < crop.width else Box(0, 0, crop.width, crop.height)
-    coarse, crop = _coarser(picture, crop, crop.width // (COARSE * box.width))
-    small = scale_picture(coarse, crop, box.width, box.height)
-    if small.cover is not None:
-        small = _on_ground(small)
-    return turn_picture(small, looks.turn, looks.mirrored)
-
-
-def _coarser(picture: Picture, crop: Box, step: int) -> tuple[Picture, Box]:
-    """Every `step`th pixel, where there are far more than will be shown."""
-    if step < 2:
-        return picture, crop
-    part = crop_picture(picture, crop)
-    planes = (part.y, part.u, part.v)
-    cover = None if part.cover is None else part.cover[::step, ::step]
-    y, u, v = (p[::step, ::step] for p in planes)
-    rows, columns = min(y.shape[0] // 2, u.shape[0]), min(y.shape[1] // 2, u.shape[1])
-    small = Picture(
-        y[: 2 * rows, : 2 * columns], u[:rows, :columns], v[:rows, :columns],
-        None if cover is None else cover[: 2 * rows, : 2 * columns],
-    )  # fmt: skip
-    return small, Box(0, 0, 2 * columns, 2 * rows)
-
-
-def _on_ground(picture: Picture) -> Picture:
-    ground = picture_from_i420(blank_i420(picture.width, picture.height, GROUND_RGB))
-    share = (picture.cover / 255.0) if picture.cover is not None else 1.0
-    half = share[::2, ::2]  # type: ignore[index]
-    planes = []
-    for over, under, alpha in (
-        (picture.y, ground.y, share),
-        (picture.u, ground.u, half),
-        (picture.v, ground.v, half),
-    ):
-        planes.append((over * alpha + under * (1 - alpha)).astype("uint8"))
-    return Picture(*planes)
-
-
-def _labelled(picture: Picture, item: Input) -> Picture:
-    out = picture_from_i420(picture_to_i420(picture))
-    width, height = out.width * 4 // 5 // 2 * 2, out.height // 2 // 2 * 2
-    label = draw_label(item.name, width, height)
-    paste(out, label, (out.width - width) // 4 * 2, (out.height - height) // 4 * 2)
-    return out
-
-
-def machine_status(disk_free_bytes: int) -> dict[str, Any]:
-    """Room left and load of this machine."""
-    return {
-        "disk_free_bytes": disk_free_bytes,
-        "load": round(os.getloadavg()[0], 1),
-        "cores": os.cpu_count() or 1,
-    }
+            self._shows.tell_wanted(wanted)

@@ -1,0 +1,231 @@
+"""bench record: the demo rig recorded with the Record page open and a job waiting, beside loads."""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from argparse import Namespace
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from http.client import HTTPConnection
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+import numpy as np
+
+from kettle_cli.bench_live import CHROMIUM, FLAGS, application, cpu_s
+from kettle_cli.develop import need_chromium
+from kettle_core.rig import Rig
+from kettle_core.rig_data import rig_to_dict
+from kettle_core.timing import NS_PER_S
+from kettle_engine.client import EngineClient
+from kettle_engine.clock import WallClock
+from kettle_engine.devices.rack import Rack
+from kettle_engine.priority import ANSWERS, rank_process
+from kettle_engine.process import work_frame_by_frame
+from kettle_media.take_folder import TakeFolder
+from kettle_media.times import read_times
+from kettle_media.tracks import PictureWriter, SoundWriter
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
+
+# A whole lesson, so that the encoders see what the recorder sees.
+BARE_S = 64
+WARM_NS = 8 * NS_PER_S
+BURN = "while True: pass"
+JOB_S = 8
+
+
+@dataclass(frozen=True)
+class Load:
+    """What goes on beside the recording: processes that burn a core, and the display's rate."""
+
+    name: str
+    burners: int = 0
+    nice: int = 0
+    display_fps: int = 30
+
+
+LOADS = (
+    Load("alone"),
+    Load("two niced burners", 2, 10),
+    Load("one burner", 1),
+    Load("display at 60 fps", display_fps=60),
+)
+
+
+def bench_record(options: Namespace) -> int:
+    """Record with a page open: frames dropped, CPU against bare encoders, memory."""
+    from playwright.sync_api import sync_playwright
+
+    need_chromium()
+    # Who measures must not wait for what it measures.
+    rank_process(os.getpid(), ANSWERS)
+    bare = bare_cores()
+    print(f"bare encoders: {bare:.2f} cores")
+    with (
+        tempfile.TemporaryDirectory() as name,
+        application(Path(name)) as (base, _, client),
+        sync_playwright() as playwright,
+    ):
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=list(FLAGS))
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        for load in LOADS:
+            _leave_a_job(page, f"{base}/rigs/demo/record/")
+            with _burners(load):
+                _measure(Path(name), client, load, options.minutes * 60, bare, page)
+        browser.close()
+    return 0
+
+
+def bare_cores() -> float:
+    """Cores that the encoders alone need for the demo rig, fed the studio's captures as they come.
+
+    As they come: a core that rests between two frames works more slowly than one that does not.
+    """
+    work_frame_by_frame()
+    used_s, clock = 0.0, WallClock()
+    with tempfile.TemporaryDirectory() as name:
+        writers: dict[str, PictureWriter | SoundWriter] = {}
+        rack = Rack(Studio(), clock)
+        rack.set_inputs(i for i in demo_rig().inputs if i.has_track)
+        for item in demo_rig().inputs:
+            path = Path(name) / f"{item.id}.mkv"
+            if item.has_track and item.is_picture:
+                writers[item.id] = PictureWriter(path, item.is_screen, item.mode)
+            elif item.has_track:
+                writers[item.id] = SoundWriter(path, item.mode)
+        begun_ns = clock.now_ns() + WARM_NS
+        while (at_ns := clock.now_ns() - begun_ns) < BARE_S * NS_PER_S:
+            delivery = rack.step()
+            if delivery and at_ns > 0 and delivery.capture.changed:
+                writer: Any = writers[delivery.inputs[0].id]
+                began_s = time.process_time()
+                writer.write(delivery.capture.data, at_ns)
+                used_s += time.process_time() - began_s
+        for opened in writers.values():
+            opened.close()
+        rack.close()
+    return used_s / BARE_S
+
+
+def _leave_a_job(page: Any, address: str) -> None:
+    """Record a take by the page, so that its program is being composed, and come back."""
+    page.goto(address)
+    page.get_by_role("spinbutton", name="Countdown").fill("0")
+    page.get_by_role("button", name="Record").click()
+    time.sleep(JOB_S)
+    page.get_by_role("button", name="Stop").click()
+    page.wait_for_url("**/takes/*/**")
+    page.goto(address)
+
+
+@contextmanager
+def _burners(load: Load) -> Iterator[None]:
+    command = ["nice", "-n", str(load.nice), sys.executable, "-c", BURN]
+    running = [subprocess.Popen(command, start_new_session=True) for _ in range(load.burners)]
+    try:
+        yield
+    finally:
+        for process in running:
+            process.kill()
+            process.wait()
+
+
+def _rig(display_fps: int) -> Rig:
+    """The demo rig with its display at another rate."""
+    rig = demo_rig()
+    inputs = [
+        replace(i, mode=replace(i.mode, fps=Fraction(display_fps))) if i.kind == "display" else i
+        for i in rig.inputs
+    ]
+    return replace(rig, inputs=tuple(inputs))
+
+
+def _measure(
+    data: Path, client: EngineClient, load: Load, seconds: float, bare: float, page: Any
+) -> None:
+    folder = f"bench-{load.name.replace(' ', '-')}"
+    client.ask("record", rig=rig_to_dict(_rig(load.display_fps)), folder=folder, countdown_s=1)
+    while _take(client).get("elapsed_s", 0) < 1:
+        time.sleep(0.05)
+    hello = client.ask("hello")
+    pids = {**hello["pids"], "engine": hello["pid"]}
+    begun, began_s = {name: cpu_s(pid) for name, pid in pids.items()}, time.monotonic()
+    memory: list[int] = []
+    answers_s: list[float] = []
+    said: list[str] = []
+    while time.monotonic() - began_s < seconds:
+        time.sleep(min(2.5, seconds / 4))
+        memory.append(sum(pss_bytes(pid) for pid in with_children(hello["pid"])))
+        answers_s.append(_answer_s(page.url))
+        said = _take(client).get("trouble") or said
+    elapsed_s = time.monotonic() - began_s
+    cores = {name: (cpu_s(pid) - begun[name]) / elapsed_s for name, pid in pids.items()}
+    client.ask("stop")
+    while not client.ask("status")["last_take"]:
+        time.sleep(0.1)
+    dropped = drops_after(TakeFolder(data / "takes" / folder), 1.0)
+    ours = sum(used for name, used in cores.items() if not name.startswith("devices"))
+    print(f"{load.name}: dropped after the first second {json.dumps(dropped)}")
+    for sentence in said:
+        print(f"  said: {sentence}")
+    print(
+        f"  without the studio's drawing {ours:.2f} cores, {ours / bare:.2f} of bare encoders "
+        f"({', '.join(f'{n} {c:.2f}' for n, c in cores.items())})"
+    )
+    print(
+        f"  memory {memory[0] / 1e6:.0f} to {memory[-1] / 1e6:.0f} MB (proportional share); "
+        f"a page answers in {np.median(answers_s) * 1000:.0f} ms, "
+        f"at worst {max(answers_s) * 1000:.0f} ms",
+        flush=True,
+    )
+
+
+def _answer_s(address: str) -> float:
+    """How long a page takes to answer."""
+    where = urlsplit(address)
+    began_s = time.monotonic()
+    connection = HTTPConnection(where.netloc, timeout=30)
+    connection.request("GET", where.path)
+    connection.getresponse().read()
+    connection.close()
+    return time.monotonic() - began_s
+
+
+def _take(client: EngineClient) -> dict[str, Any]:
+    found: dict[str, Any] = client.ask("status").get("take", {})
+    return found
+
+
+def drops_after(folder: TakeFolder, from_s: float) -> dict[str, int]:
+    """Frames or blocks dropped in a take after its first moments, by track."""
+    found = {}
+    for track in folder.read_info().tracks:
+        rows = read_times(folder.times_path(track))
+        late = rows["pts_ns"] > from_s * 1e9
+        found[track.name] = int(rows["dropped"][late].sum())
+    return found
+
+
+def with_children(pid: int) -> list[int]:
+    """A process and all that it started."""
+    try:
+        children = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+    except OSError:
+        return [pid]
+    return [pid, *(found for child in children for found in with_children(int(child)))]
+
+
+def pss_bytes(pid: int) -> int:
+    """A process's proportional share of memory; 0 if it has gone."""
+    try:
+        lines = Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines()
+    except OSError:
+        return 0
+    return next((int(x.split()[1]) * 1024 for x in lines if x.startswith("Pss:")), 0)

@@ -1,0 +1,186 @@
+"""soak: processes killed at random moments, and a long take with clocks that wander."""
+
+import os
+import random
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from argparse import Namespace
+from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kettle_cli.bench_live import application, web_pid
+from kettle_cli.bench_record import pss_bytes
+from kettle_core.devices import Mode
+from kettle_core.errors import EngineError
+from kettle_core.rig import Input
+from kettle_core.rig_data import rig_to_dict
+from kettle_core.timing import NS_PER_S
+from kettle_engine.client import EngineClient
+from kettle_engine.recording.take import record_take
+from kettle_media.align import align_take
+from kettle_media.inspect import inspect_take
+from kettle_media.take_folder import TakeFolder
+from kettle_media.take_info import RECORDING
+from kettle_media.times import NOTED, read_times
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
+
+FloatArray = NDArray[np.floating]
+VICTIMS = ("recorder", "devices studio", "viewer", "engine", "web", "worker")
+# Runs beside the application and tells how long the machine stood still.
+HEARTBEAT = """
+import sys, time
+last = time.monotonic()
+while True:
+    time.sleep(0.01)
+    now = time.monotonic()
+    print(now, now - last, flush=True)
+    last = now
+"""
+
+
+def soak(options: Namespace) -> int:
+    """Kill processes at random moments of takes, then record a long take on the virtual clock."""
+    losses = _kill(options.kills) if options.kills else []
+    for victim in VICTIMS:
+        of = [loss_s for name, loss_s in losses if name == victim]
+        if of:
+            worst = f"median {np.median(of):.2f}, worst {max(of):.2f} s"
+            print(f"{victim}: {len(of)} kills, loss {worst}")
+    if options.minutes:
+        _long_take(options.minutes)
+    return 0
+
+
+def _kill(times: int) -> list[tuple[str, float]]:
+    rng = random.Random(1)  # noqa: S311
+    losses = []
+    with tempfile.TemporaryDirectory() as name, application(Path(name)) as (_, demo, client):
+        heartbeat = Path(name) / "heartbeat"
+        with heartbeat.open("w") as file:
+            beating = subprocess.Popen([sys.executable, "-c", HEARTBEAT], stdout=file)
+        try:
+            for number in range(times):
+                victim = VICTIMS[number % len(VICTIMS)]
+                loss_s = _one_kill(Path(name), demo, client, victim, number, rng)
+                lines = [x.split() for x in heartbeat.read_text().splitlines()[-2000:]]
+                stall_s = max((float(x[1]) for x in lines if len(x) == 2), default=0.0)
+                losses.append((victim, loss_s))
+                print(f"{number}: {victim} killed, {loss_s:.2f} s lost (stall {stall_s:.2f} s)")
+        finally:
+            beating.kill()
+            beating.wait()
+    return losses
+
+
+def _one_kill(
+    data: Path, demo: int, client: EngineClient, victim: str, number: int, rng: random.Random
+) -> float:
+    """Kill a process in a take; gives how much of the take is missing, s."""
+    folder = TakeFolder(data / "takes" / f"soak-{number}")
+    _until(lambda: _asked(client, "record", rig=rig_to_dict(demo_rig()), folder=folder.path.name))
+    _until((folder.path / "take.json").exists)
+    time.sleep(rng.uniform(0.3, 4.0))
+    hello = client.ask("hello")
+    pid = hello["pids"].get(victim) or {"engine": hello["pid"], "web": web_pid(demo)}.get(victim)
+    if victim == "worker":
+        command = ["pgrep", "-P", str(demo), "-f", "db_worker"]
+        found = subprocess.run(command, capture_output=True, text=True, check=True)
+        pid = int(found.stdout.split()[0])
+    os.kill(int(pid or 0), signal.SIGKILL)
+    killed_s = time.monotonic()
+    if victim != "engine":
+        time.sleep(4)
+        client.ask("stop")
+    _until(lambda: folder.read_info().state != RECORDING)
+    info = folder.read_info()
+    lost = 0.0
+    for track in info.tracks:
+        rows = read_times(folder.times_path(track))
+        gaps_s = np.diff(rows["pts_ns"]) / NS_PER_S
+        lost = max(lost, float(gaps_s.max(initial=0.0)))
+        ends_s = float(rows["pts_ns"][-1]) / NS_PER_S
+        lost = max(lost, (info.duration_ns or 0) / NS_PER_S - ends_s)
+    broken = [r["name"] for r in inspect_take(folder)["tracks"] if "error" in r]
+    if broken:
+        raise EngineError(f"After {victim} was killed these tracks can't be read: {broken}.")
+    ready_s = time.monotonic() - killed_s
+    if victim == "engine":
+        print(f"  its take was whole {ready_s:.1f} s after the kill")
+    return lost
+
+
+def _asked(client: EngineClient, do: str, **values: object) -> bool:
+    try:
+        client.ask(do, **values)
+    except EngineError:
+        return False
+    return True
+
+
+def _until(holds: Callable[[], object], seconds: float = 60.0) -> None:
+    deadline = time.monotonic() + seconds
+    while not holds():
+        if time.monotonic() > deadline:
+            raise EngineError("It did not happen in time.")
+        time.sleep(0.1)
+
+
+def _long_take(minutes: float) -> None:
+    """The demo rig with a small webcam for a long time, its clocks wandering by 10 ppm.
+
+    Raises EngineError where sounds are more than 1 ms apart anywhere, or a picture is more than
+    half a frame off.
+    """
+    demo, studio = demo_rig(), Studio(3, wander_ppm=10.0)
+    small = Mode(640, 360, Fraction(60))
+    inputs = [
+        replace(i, mode=small) if i.kind == "webcam" else i for i in demo.inputs if i.has_track
+    ]
+    rig = replace(demo, inputs=tuple(inputs), scenes=())
+    with tempfile.TemporaryDirectory() as name:
+        folder = TakeFolder(Path(name) / "long")
+        began = time.monotonic()
+        record_take(studio, rig, folder.path, round(minutes * 60) * NS_PER_S, reserve_bytes=0)
+        print(f"{minutes:g} min on the virtual clock: {time.monotonic() - began:.0f} s")
+        began_cpu = time.process_time()
+        info = folder.read_info()
+        sync = align_take(folder, info, again=True)
+        print(f"sync: {time.process_time() - began_cpu:.1f} s of CPU")
+        grid_ns = np.arange(0.0, minutes * 60 * NS_PER_S, NS_PER_S)
+        errors_ms = {}
+        for item in inputs:
+            track = next(t for t in info.tracks if t.name == item.id)
+            rows = read_times(folder.times_path(track))
+            rows = rows[rows["kept"] != NOTED]
+            clock = studio.clock_of(item.device)
+            true_ns = np.array([clock.device_to_master_ns(d) for d in rows["device_ns"]])
+            off_ns = sync.captured_ns[item.id] + info.start_master_ns - true_ns
+            errors_ms[item.id] = np.interp(grid_ns, rows["pts_ns"], off_ns) / 1e6
+            found = sync.of(item.id)
+            print(
+                f"  {item.id}: {errors_ms[item.id].min():+.3f} to {errors_ms[item.id].max():+.3f} "
+                f"ms off, {found.least_ppm:+.1f} to {found.most_ppm:+.1f} ppm in "
+                f"{len(found.clock.pieces)} pieces, bound {found.bound_ms} ms"
+            )
+        _judge(inputs, errors_ms)
+        print(f"memory of this process {pss_bytes(os.getpid()) / 1e6:.0f} MB")
+
+
+def _judge(inputs: list[Input], errors_ms: dict[str, FloatArray]) -> None:
+    """Raise EngineError where a long take is not in step."""
+    reference = next(errors_ms[i.id] for i in inputs if i.kind == "microphone")
+    for item in inputs:
+        apart_ms = float(np.abs(errors_ms[item.id] - reference).max())
+        limit_ms = 500 / float(item.mode.fps) if item.is_picture else 1.0
+        print(f"  {item.id} and the microphone: {apart_ms:.3f} ms apart at most")
+        if apart_ms > limit_ms:
+            raise EngineError(f"{item.name} is {apart_ms:.2f} ms off, limit {limit_ms:.2f} ms.")

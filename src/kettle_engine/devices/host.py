@@ -1,0 +1,170 @@
+"""A driver's process: opens its devices, reads and stamps them, lays what came into rings."""
+
+import importlib
+import time
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+from kettle_core.devices import Driver
+from kettle_core.errors import DeviceError, KettleError
+from kettle_core.rig import Input
+from kettle_engine.clock import WallClock
+from kettle_engine.devices.rack import Delivery, Rack, Source
+from kettle_engine.devices.report import LIVE, DeviceFacts, SourceReport
+from kettle_engine.devices.used import UsedPictures
+from kettle_engine.priority import RECORDS, rank
+from kettle_engine.process import give_memory_back
+from kettle_engine.processes import Line
+from kettle_engine.recording.drops import BUSY
+from kettle_engine.rings.places import RingPlaces, ring_mode, ring_name
+from kettle_engine.rings.ring import RingWriter, make_ring
+
+LIST_EVERY_S, TELL_EVERY_S = 0.5, 0.05
+# What may be asked of a driver beside what every driver can do; the studio's faults.
+CALLS = ("surroundings", "switch_surrounding", "state", "set_fault", "jump_clock")
+
+
+def load_driver(factory: str, data_dir: Path) -> Driver:
+    """Make a driver of "module:name", which is called with the data folder."""
+    module, _, name = factory.partition(":")
+    made: Driver = getattr(importlib.import_module(module), name)(data_dir)
+    return made
+
+
+def run_host(line: Line, factory: str, data_dir: Path, places: RingPlaces, base_ns: int) -> None:
+    """Be a driver's process until the engine is gone."""
+    rank(RECORDS)
+    Host(line, load_driver(factory, data_dir), places, WallClock(base_ns)).run()
+
+
+class Host:
+    """One thread reads all devices; the engine's messages are heard between two captures."""
+
+    def __init__(self, line: Line, driver: Driver, places: RingPlaces, clock: WallClock) -> None:
+        self._line, self._driver = line, driver
+        self._clock = clock
+        self._places = places
+        self._rack = Rack(driver, clock, prepare=self._make_rings)
+        self._used = UsedPictures()
+        self._writers: dict[str, RingWriter] = {}
+        self._told: object = None
+        self._orders = 0
+        self._listed: object = None
+        self._list_at = self._tell_at = 0.0
+        self._heard: dict[str, Callable[..., None]] = {
+            "inputs": self._set_inputs,
+            "wanted": self._rack.set_wanted,
+            "call": self._call,
+        }
+
+    def run(self) -> None:
+        """Read devices until the engine is gone."""
+        try:
+            self._run()
+        finally:
+            # Who reads the rings need not wait for more.
+            for writer in self._writers.values():
+                writer.tell(False, 0)
+
+    def _run(self) -> None:
+        while True:
+            self._line.beat()
+            while message := self._line.receive():
+                self._heard[message[0]](*message[1:])
+            delivery = self._rack.step()
+            if delivery:
+                self._deliver(delivery)
+            if self._rack.opened:
+                self._rack.opened = False
+                # Drawing and synthesising what a device shows or plays took much for a while.
+                give_memory_back()
+            if self._rack.changes:
+                self._rack.changes.clear()
+                self._tell_lost()
+                self._tell_at = 0.0
+            if time.monotonic() >= self._tell_at:
+                self._tell()
+
+    def _set_inputs(self, orders: int, inputs: list[Input]) -> None:
+        self._orders, self._told = orders, None
+        self._rack.set_inputs(inputs)
+        names = {ring_name(i) for i in inputs}
+        self._writers = {n: w for n, w in self._writers.items() if n in names}
+        self._used.forget(names)
+
+    def _call(self, number: int, name: str, values: Mapping[str, Any], deadline_ns: int) -> None:
+        """Do what is asked, unless who asked has given up meanwhile."""
+        if time.monotonic_ns() > deadline_ns:
+            return
+        try:
+            if name not in CALLS or not hasattr(self._driver, name):
+                raise DeviceError(f"This driver does not know “{name}”.")
+            found = getattr(self._driver, name)(**values)
+        except KettleError as error:
+            self._line.send("answer", number, error)
+            return
+        self._list_at = 0.0
+        self._tell()
+        self._line.send("answer", number, found)
+
+    def _make_rings(self, source: Source) -> None:
+        for item in source.inputs:
+            make_ring(self._places.path(item), ring_mode(item), deep=item.has_track)
+
+    def _writer(self, item: Input) -> RingWriter:
+        name = ring_name(item)
+        if name not in self._writers:
+            path = self._places.path(item)
+            self._writers[name] = RingWriter(path, ring_mode(item), deep=item.has_track)
+        return self._writers[name]
+
+    def _deliver(self, delivery: Delivery) -> None:
+        capture, source = delivery.capture, delivery.source
+        done = set()
+        for item in delivery.inputs:
+            name = ring_name(item)
+            if name in done:
+                continue
+            done.add(name)
+            writer = self._writer(item)
+            writer.write(
+                self._used.of(capture, item) if item.is_picture else capture.data,
+                delivery.stamps,
+                busy=delivery.why == BUSY,
+                events=delivery.events,
+            )
+            writer.tell(source.device is not None, source.due_ns)
+
+    def _tell_lost(self) -> None:
+        for source in self._rack.sources.values():
+            if source.device is None:
+                for item in source.inputs:
+                    if ring_name(item) in self._writers:
+                        self._writer(item).tell(False, 0)
+
+    def _tell(self) -> None:
+        """Say how the devices are, when that has changed."""
+        self._tell_at = time.monotonic() + TELL_EVERY_S
+        reports = {}
+        for source in self._rack.sources.values():
+            facts = None
+            if source.device and source.state == LIVE:
+                info = source.device.info
+                facts = DeviceFacts(info.reported_latency_ms, source.device.truth())
+            for item in source.inputs:
+                writer = self._writers.get(ring_name(item))
+                ring = str(writer.path) if writer else ""
+                reports[item.id] = SourceReport(
+                    source.state, source.sentence, source.lost, source.jumped, ring, facts
+                )
+        if reports != self._told:
+            self._told = reports
+            self._line.send("sources", self._orders, reports)
+        now = time.monotonic()
+        if now >= self._list_at:
+            self._list_at = now + LIST_EVERY_S
+            listed = list(self._driver.list_devices())
+            if listed != self._listed:
+                self._listed = listed
+                self._line.send("devices", listed)

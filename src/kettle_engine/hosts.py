@@ -1,0 +1,113 @@
+"""The drivers' processes as the engine sees them: what they are told, and what they tell."""
+
+from collections.abc import Mapping
+from pathlib import Path
+
+from kettle_core.devices import DeviceInfo
+from kettle_core.rig import Input
+from kettle_engine.devices.registry import driver_of
+from kettle_engine.devices.report import LIVE, OPENING, SourceReport
+from kettle_engine.processes import Child
+from kettle_engine.rings.places import RingPlaces, ring_name
+
+RUN_HOST = "kettle_engine.devices.host:run_host"
+SILENT_LIMIT_S, MOST_BYTES = 4.0, 1_500_000_000
+
+
+class Hosts:
+    """One process a driver. `drivers` are factories by name (see `known_drivers`)."""
+
+    def __init__(
+        self, drivers: Mapping[str, str], data_dir: Path, places: RingPlaces, base_ns: int
+    ) -> None:
+        self._drivers = drivers
+        self.children = {
+            name: Child(
+                f"devices {name}",
+                RUN_HOST,
+                # The factory of this turn, not of the last one.
+                lambda factory=factory: (factory, data_dir, places, base_ns),  # type: ignore[misc]
+                SILENT_LIMIT_S,
+                MOST_BYTES,
+            )
+            for name, factory in drivers.items()
+        }
+        self._reports: dict[str, dict[str, SourceReport]] = {name: {} for name in drivers}
+        self._listed: dict[str, list[DeviceInfo]] = {}
+        self._orders = 0
+        self._settled: dict[str, str] = {}
+        for child in self.children.values():
+            child.start()
+
+    def name_of(self, child: Child) -> str | None:
+        """The driver of a process, if it is one of these."""
+        return next((name for name, host in self.children.items() if host is child), None)
+
+    def host_of(self, device_id: str) -> Child:
+        """The process that has a device."""
+        return self.children[driver_of(device_id, self._drivers)]
+
+    # what they tell
+
+    def list_devices(self, name: str, devices: list[DeviceInfo]) -> None:
+        """A driver says what is plugged in."""
+        self._listed[name] = devices
+
+    def report(
+        self, name: str, orders: int, reports: dict[str, SourceReport]
+    ) -> dict[str, SourceReport]:
+        """A driver says how its devices are; gives those whose state is another one than before.
+
+        What it says of inputs that it was told of earlier does not count any more.
+        """
+        if orders != self._orders:
+            return {}
+        before, self._reports[name] = self._reports[name], reports
+        return {n: r for n, r in reports.items() if n in before and before[n].state != r.state}
+
+    @property
+    def devices(self) -> list[DeviceInfo]:
+        """Every device that is plugged in, in the order of the drivers."""
+        return [info for name in self._drivers for info in self._listed.get(name, [])]
+
+    @property
+    def all_have_listed(self) -> bool:
+        """Whether every driver has said what is plugged in."""
+        return self._listed.keys() >= self._drivers.keys()
+
+    @property
+    def reports(self) -> dict[str, SourceReport]:
+        """How the devices of all inputs are, by input."""
+        return {n: r for reports in self._reports.values() for n, r in reports.items()}
+
+    def is_missing(self, item: Input) -> bool:
+        """Whether an input's device is known not to be there."""
+        report = self.reports.get(item.id)
+        return report is not None and report.state not in (LIVE, OPENING)
+
+    # what they are told
+
+    def tell_inputs(self, inputs: list[Input]) -> None:
+        """Have the devices of some inputs open, and no others."""
+        self._orders += 1
+        unchanged = {i.id for i in inputs if self._settled.get(i.id) == ring_name(i)}
+        for name, child in self.children.items():
+            mine = [i for i in inputs if driver_of(i.device, self._drivers) == name]
+            kept = {i.id for i in mine} & unchanged
+            self._reports[name] = {n: r for n, r in self._reports[name].items() if n in kept}
+            child.send("inputs", self._orders, mine)
+        self._settled = {i.id: ring_name(i) for i in inputs}
+
+    def tell_wanted(self, input_ids: frozenset[str]) -> None:
+        """Say whose pictures are needed as they come."""
+        for child in self.children.values():
+            child.send("wanted", input_ids)
+
+    def start_again(self, name: str, inputs: list[Input]) -> None:
+        """Start a driver's process that has ended."""
+        self._reports[name] = {
+            n: SourceReport(OPENING, "", r.lost, r.jumped, "", r.facts)
+            for n, r in self._reports[name].items()
+        }
+        self.children[name].start()
+        self.tell_inputs(inputs)

@@ -1,0 +1,227 @@
+"""The engine's processes: how one is started, watched and spoken to.
+
+They are forked by a server that has imported what all of them need (multiprocessing's
+forkserver): they start within some ms and share its memory.
+"""
+
+import contextlib
+import gc
+import importlib
+import multiprocessing
+import os
+import signal
+import threading
+import time
+import traceback
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from multiprocessing.connection import Connection
+from multiprocessing.sharedctypes import Synchronized
+from pathlib import Path
+from typing import Any
+
+from kettle_engine.devices.registry import BUILT_IN
+
+PRELOADED = [
+    "kettle_engine.devices.host",
+    "kettle_engine.recording.process",
+    "kettle_engine.viewing.viewer",
+    *(factory.partition(":")[0] for factory in BUILT_IN.values()),
+]
+# Of a process that has to show that it lives.
+BEAT_EVERY_S = 0.1
+# One that ends that often within a minute is started again more slowly.
+OFTEN, OFTEN_S = 4, 2.0
+# Of freed memory an engine's process keeps this much, in so many arenas.
+KEPT_BYTES, ARENAS = 32 << 20, 2
+PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
+
+# One thread a call: each of these processes works on one frame after the other.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+_context = multiprocessing.get_context("forkserver")
+_context.set_forkserver_preload(PRELOADED)
+
+
+class Line:
+    """A process's end of the connection to the engine.
+
+    `beat` says that it lives; `receive` gives the engine's messages, and EOFError once the
+    engine is gone.
+    """
+
+    def __init__(self, connection: Connection, beat: "Synchronized[int]") -> None:
+        self._connection = connection
+        self._beat = beat
+        self._sending = threading.Lock()
+
+    def beat(self) -> None:
+        """Say that this process lives."""
+        self._beat.value = time.monotonic_ns()
+
+    def send(self, *message: Any) -> None:
+        """Send a message; an engine that is gone hears nothing."""
+        with contextlib.suppress(OSError), self._sending:
+            self._connection.send(message)
+
+    def receive(self, timeout_s: float = 0.0) -> tuple[Any, ...] | None:
+        """The next message, or None if there is none in time. Raises EOFError."""
+        try:
+            if self._connection.poll(timeout_s):
+                message: tuple[Any, ...] = self._connection.recv()
+                return message
+        except OSError as error:
+            raise EOFError from error
+        return None
+
+
+@dataclass
+class Child:
+    """A process as the engine sees it."""
+
+    name: str
+    # "module:function", so that the engine itself need not have its libraries.
+    work: str
+    arguments: Callable[[], Sequence[Any]]
+    # It is ended and started again when it gives no beat for so long, or takes more memory.
+    silent_limit_s: float
+    most_bytes: int = 1_500_000_000
+    started: int = 0
+    # How it ended last.
+    exit_status: int = 0
+    ended_at: list[float] = field(default_factory=list)
+    silent_s: float = 0.0
+    _process: Any = None
+    _connection: Connection | None = None
+    _beat: Any = None
+    _seen_beat: int = 0
+
+    def start(self) -> None:
+        """Start it."""
+        ours, theirs = _context.Pipe()
+        self._beat = _context.Value("q", 0, lock=False)
+        self._process = _context.Process(
+            target=_run,
+            args=(self.work, theirs, self._beat, *self.arguments()),
+            name=self.name,
+            daemon=True,
+        )
+        self._process.start()
+        theirs.close()
+        self._connection = ours
+        self.started += 1
+        self.silent_s, self._seen_beat = 0.0, 0
+
+    @property
+    def pid(self) -> int:
+        """Its process id; 0 if it is not there."""
+        return int(self._process.pid or 0) if self._process else 0
+
+    @property
+    def is_alive(self) -> bool:
+        """Whether it is there."""
+        return bool(self._process and self._process.is_alive())
+
+    @property
+    def handles(self) -> list[Any]:
+        """What to wait for: a message, or its end."""
+        found: list[Any] = [self._connection] if self._connection else []
+        return [*found, self._process.sentinel] if self._process else found
+
+    def send(self, *message: Any) -> bool:
+        """Send a message; False if it is not there to hear it."""
+        if self._connection is None:
+            return False
+        try:
+            self._connection.send(message)
+        except (OSError, ValueError):
+            return False
+        return True
+
+    def messages(self) -> list[tuple[Any, ...]]:
+        """What it has said since the last call."""
+        found = []
+        try:
+            while self._connection and self._connection.poll(0):
+                found.append(self._connection.recv())
+        except (EOFError, OSError):
+            self.leave()
+        return found
+
+    def look(self, elapsed_s: float) -> str:
+        """Why it has to be ended, or ""; `elapsed_s` is the time since the last look.
+
+        Only time in which the engine itself ran counts as silence: a machine that stood still
+        is no reason to end what stood still with it.
+        """
+        beat = self._beat.value if self._beat else 0
+        self.silent_s = 0.0 if beat != self._seen_beat else self.silent_s + min(elapsed_s, 0.2)
+        self._seen_beat = beat
+        if self.silent_s > self.silent_limit_s:
+            return f"did not answer for {self.silent_limit_s:.0f} s"
+        if memory_bytes(self.pid) > self.most_bytes:
+            return f"took more than {self.most_bytes / 1e6:.0f} MB of memory"
+        return ""
+
+    def kill(self) -> None:
+        """End it at once."""
+        if self._process:
+            self._process.kill()
+
+    def wait(self, timeout_s: float) -> bool:
+        """Wait for its end; whether it has ended."""
+        if self._process:
+            self._process.join(timeout_s)
+        return not self.is_alive
+
+    def bury(self) -> int | None:
+        """Let go what is left of it; gives its exit status, or None while it lives."""
+        if self._process is None or self._process.is_alive():
+            return None
+        status = self.exit_status = int(self._process.exitcode or 0)
+        self._process.close()
+        self._process = None
+        self.leave()
+        now = time.monotonic()
+        self.ended_at = [t for t in self.ended_at if t > now - 60] + [now]
+        return status
+
+    @property
+    def may_start_at(self) -> float:
+        """When it may be started again, on the monotonic clock."""
+        return self.ended_at[-1] + OFTEN_S if len(self.ended_at) >= OFTEN else 0.0
+
+    def leave(self) -> None:
+        """Hang up; the process takes it that the engine is gone."""
+        if self._connection:
+            self._connection.close()
+            self._connection = None
+
+
+def _run(work: str, connection: Connection, beat: Any, *arguments: Any) -> None:
+    """What a process does first, and what it says when it fails."""
+    # Ctrl-C and an end of the engine are told by the engine.
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, signal.SIG_IGN)
+    from kettle_engine.process import work_frame_by_frame
+
+    work_frame_by_frame(KEPT_BYTES, ARENAS)
+    gc.freeze()
+    line = Line(connection, beat)
+    line.beat()
+    try:
+        module, _, name = work.partition(":")
+        getattr(importlib.import_module(module), name)(line, *arguments)
+    except EOFError:
+        return
+    except Exception:
+        traceback.print_exc()
+        os._exit(1)
+
+
+def memory_bytes(pid: int) -> int:
+    """Memory of a process without what it only maps of others' files; 0 if that is not known."""
+    try:
+        fields = Path(f"/proc/{pid}/statm").read_text().split()
+    except OSError:
+        return 0
+    return (int(fields[1]) - int(fields[2])) * PAGE_BYTES

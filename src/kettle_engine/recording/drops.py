@@ -1,0 +1,104 @@
+"""Frames that were dropped, and gaps: of what, since when, how many, why, in words."""
+
+from dataclasses import dataclass
+
+from kettle_core.timing import NS_PER_S
+
+# So long without a drop, and it is over.
+OVER_AFTER_NS = 2 * NS_PER_S
+DEVICE, BUSY, ENCODER = "device", "busy", "encoder"
+WHY = {
+    DEVICE: "the device gave fewer",
+    BUSY: "the machine is too busy",
+    ENCODER: "the machine encodes too slowly",
+}
+
+
+@dataclass(frozen=True)
+class Drops:
+    """Frames or blocks lost one after the other; times in record time, ns."""
+
+    since_ns: int
+    until_ns: int
+    frames: int
+    of: int
+    why: str
+
+
+class DropWatch:
+    """Counts the drops of one track. Times are record time, ns."""
+
+    def __init__(self) -> None:
+        self.now: Drops | None = None
+        self._written_at_start = 0
+
+    def dropped(self, frames: int, why: str, at_ns: int, written: int) -> bool:
+        """Add drops, with how many frames the track has; whether they are the first of a row."""
+        before = self.now
+        if before is None:
+            self._written_at_start = written
+            self.now = Drops(at_ns, at_ns, frames, frames, why)
+            return True
+        of = before.frames + frames + written - self._written_at_start
+        why = why if why != DEVICE else before.why
+        self.now = Drops(before.since_ns, at_ns, before.frames + frames, of, why)
+        return False
+
+    def over(self, at_ns: int) -> Drops | None:
+        """The drops that have come to an end by a time, once."""
+        found = self.now
+        if found is None or at_ns - found.until_ns < OVER_AFTER_NS:
+            return None
+        self.now = None
+        return found
+
+    def end(self) -> Drops | None:
+        """What goes on when the take ends."""
+        found, self.now = self.now, None
+        return found
+
+
+def in_words(name: str, drops: Drops, is_picture: bool, whole: bool, lighter: str = "") -> str:
+    """What a page says of drops that go on, and what to change where the machine is the reason.
+
+    `whole` says that no sound was lost; `lighter` is a mode that is less work.
+
+    >>> drops = Drops(12 * 10**9, 30 * 10**9, 218, 570, BUSY)
+    >>> in_words("Desk webcam", drops, True, True, "1280 × 720 px · 60 fps").partition(". ")[0]
+    'Desk webcam: 218 of 570 frames dropped since 0:12, the machine is too busy; sound is whole'
+    """
+    unit = _unit(is_picture)
+    told = f"{name}: {drops.frames} of {drops.of} {unit} dropped since {_minutes(drops.since_ns)}, "
+    told += WHY[drops.why] + ("; sound is whole." if whole else ".")
+    if drops.why == DEVICE:
+        return told
+    otherwise = f", or record it as {lighter}" if lighter else ""
+    return f"{told} Close what you don't need{otherwise}."
+
+
+def gap_in_words(name: str, at_ns: int, missing_ns: int) -> str:
+    """What is said of a device that was away and is back.
+
+    >>> gap_in_words("Headset", 72 * 10**9, 530_000_000)
+    'Headset: 0.5 s are missing before 1:12, its device was away.'
+    """
+    seconds = f"{missing_ns / NS_PER_S:.1f} s"
+    return f"{name}: {seconds} are missing before {_minutes(at_ns)}, its device was away."
+
+
+def dropped_in_words(name: str, dropped: int, of: int, is_picture: bool) -> str:
+    """What is said of a track's drops when the take has ended.
+
+    >>> dropped_in_words("Desk webcam", 31, 1800, True)
+    'Desk webcam: 31 of 1800 frames were dropped.'
+    """
+    return f"{name}: {dropped} of {of} {_unit(is_picture)} were dropped."
+
+
+def _unit(is_picture: bool) -> str:
+    return "frames" if is_picture else "blocks of sound"
+
+
+def _minutes(at_ns: int) -> str:
+    minutes, seconds = divmod(at_ns // NS_PER_S, 60)
+    return f"{minutes}:{seconds:02d}"

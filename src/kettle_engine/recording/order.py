@@ -1,0 +1,40 @@
+"""What a recorder is told to do, and what it tells of the end."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+from kettle_core.rig import Rig
+from kettle_engine.devices.report import DeviceFacts
+
+DISK_RESERVE_BYTES = 200_000_000
+
+
+@dataclass(frozen=True)
+class Order:
+    """What a recorder is to do. `rings` are the files of the rings by input ids.
+
+    `lighter` are modes in words that are less work than an input's own, where there are such.
+    `goes_on` is for one that takes the place of one that died; `facts` is what devices say of
+    themselves, for where that one had not written it yet.
+    """
+
+    folder: Path
+    rig: Rig
+    library: Path
+    reserve_bytes: int
+    base_ns: int
+    start_ns: int
+    rings: Mapping[str, str]
+    lighter: Mapping[str, str]
+    facts: Mapping[str, DeviceFacts]
+    goes_on: bool = False
+
+
+@dataclass(frozen=True)
+class Ended:
+    """How a take ended: complete, or unfinished where even that could not be written."""
+
+    folder: str
+    state: str
+    notes: tuple[str, ...]

@@ -1,0 +1,343 @@
+"""One take from its countdown to its end: tracks, journal, events, take.json."""
+
+import contextlib
+import os
+import threading
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from kettle_core.devices import Event
+from kettle_core.errors import KettleError, NoRoomError, TakeError
+from kettle_core.rig import Input, Rig
+from kettle_core.rig_data import rig_to_dict
+from kettle_core.timing import NS_PER_S
+from kettle_engine.devices.report import DeviceFacts
+from kettle_engine.recording.drops import ENCODER
+from kettle_engine.recording.losses import Losses
+from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
+from kettle_engine.recording.track import Track
+from kettle_engine.stamps import Arrival
+from kettle_media.durable import LineFile, sync_file, sync_folder
+from kettle_media.mending import mend_track
+from kettle_media.stills import copy_masks, write_stills
+from kettle_media.take_folder import TakeFolder, check_room, free_bytes
+from kettle_media.take_info import COMPLETE, TakeInfo, TrackInfo, with_damage, with_notes
+from kettle_media.told import NO_ROOM
+
+# Devices deliver late; a little more is recorded so that every track reaches the take's end.
+TAIL_NS = 150_000_000
+CHECK_EVERY_NS = NS_PER_S // 2
+UNFINISHED = "unfinished"
+
+
+class Recorder:
+    """Raises TakeError if the folder or the disk won't do.
+
+    Tracks are open, encoders and all, once it is made; `begin` sets their time 0. A track may be
+    fed from a thread of its own. With `at_once` everything is done in the caller's thread.
+    `lighter` are modes in words that are less work for an input.
+    """
+
+    def __init__(
+        self,
+        folder: TakeFolder,
+        rig: Rig,
+        library: Path,
+        *,
+        reserve_bytes: int = DISK_RESERVE_BYTES,
+        at_once: bool = False,
+        lighter: Mapping[str, str] | None = None,
+    ) -> None:
+        self.rig = rig
+        self.recorded = [i for i in rig.inputs if i.has_track]
+        if not self.recorded:
+            raise TakeError("Nothing would be recorded; give at least one input a track.")
+        check_room(folder, reserve_bytes)
+        self.folder = folder
+        self._library = library
+        self._reserve_bytes = reserve_bytes
+        self._at_once = at_once
+        self.losses = Losses(self.recorded, self.note, lighter or {})
+        self.start_master_ns = 0
+        self.stop_master_ns: int | None = None
+        self.reason = ""
+        self.errors: dict[str, str] = {}
+        self.part = 1
+        self._lock = threading.Lock()
+        self._next_check_ns = 0
+        self._stills: threading.Thread | None = None
+        self._stills_notes: list[str] = []
+        self._infos = {i.id: track_info(i) for i in self.recorded}
+        self.tracks: dict[str, Track] = {}
+        self._journal = LineFile(folder.journal_path, at_once)
+        self._events = LineFile(folder.path / "events.jsonl", at_once)
+        self._cues = LineFile(folder.path / "cues.jsonl", at_once)
+
+    def open_tracks(self, start_master_ns: int) -> None:
+        """Open every track's files and encoder; places are counted from a master time on."""
+        self.start_master_ns = start_master_ns
+        for item in self.recorded:
+            info = self._infos[item.id]
+            self.tracks[item.id] = Track(
+                self.folder, item, info, start_master_ns, self.part, self._at_once
+            )
+
+    def move_start(self, start_master_ns: int) -> None:
+        """Have time 0 at another master time than was thought, before anything was written."""
+        self.start_master_ns = start_master_ns
+        for track in self.tracks.values():
+            track.start_master_ns = start_master_ns
+
+    def begin(self, facts: Mapping[str, DeviceFacts]) -> None:
+        """Write take.json: from now on the take is one."""
+        for name, known in facts.items():
+            if name in self._infos:
+                self._infos[name] = replace(self._infos[name], **vars(known))
+        self.info = TakeInfo(
+            name=self.folder.path.name,
+            rig=rig_to_dict(self.rig),
+            started_at=datetime.now(UTC).isoformat(timespec="milliseconds"),
+            start_master_ns=self.start_master_ns,
+            tracks=tuple(self._infos[i.id] for i in self.recorded),
+            engine_pid=os.getpid(),
+        )
+        self.folder.keep_room()
+        try:
+            # `sync` brings it to the disk: nothing was there before that could be lost.
+            self.folder.write_info(self.info, synced=False)
+        except OSError as error:
+            raise TakeError(
+                f"The take cannot be written to {self.folder.path}: {error}."
+            ) from error
+        # Drawing and writing pictures would hold up the devices.
+        self._stills = threading.Thread(target=self._write_stills, name="stills", daemon=True)
+        self._stills.start()
+        if self._at_once:
+            self._stills.join()
+        if self.rig.scenes:
+            self._cues.write({"at_ns": 0, "what": "scene", "scene": self.rig.default_scene.id})
+        self.note("started", 0, inputs=[i.id for i in self.recorded])
+
+    def go_on(self, info: TakeInfo, part: int) -> None:
+        """Be the recorder of a take whose recorder before has died, with a new part a track."""
+        self.info, self.part = info, part
+        self._infos = {t.name: t for t in info.tracks}
+        self.open_tracks(info.start_master_ns)
+
+    def _write_stills(self) -> None:
+        try:
+            stills = {i.id: i for i in self.rig.inputs if i.is_still and i.on}
+            missing = write_stills(stills, self._library, self.folder.stills_path) if stills else ()
+            self._stills_notes += [
+                f"{stills[name].name}: its picture was not in the library." for name in missing
+            ]
+            copy_masks(self.rig.scenes, self._library, self.folder.stills_path)
+        except (KettleError, OSError) as error:
+            self._stills_notes.append(f"Pictures of the rig are not in the take: {error}.")
+
+    def note(self, what: str, at_ns: int, **values: Any) -> None:
+        """Write a line into the take's journal; `at_ns` in record time."""
+        self._journal.write({"at_ns": at_ns, "what": what, **values})
+
+    def take(self, name: str, arrival: Arrival, why: str, events: Sequence[Event] = ()) -> None:
+        """Write a capture into its track.
+
+        A track that can't be written ends with what it has and is told; the others go on. Where
+        the disk is full the take ends.
+        """
+        track = self.tracks[name]
+        if track.ended:
+            return
+        dropped, unfetched, before_ns = track.dropped, track.unfetched, track.written_master_ns
+        try:
+            track.take(arrival)
+        except Exception as error:  # a track must never die unseen
+            self.end_track(name, error, arrival.master_ns)
+            return
+        at_ns = arrival.master_ns - self.start_master_ns
+        if track.dropped > dropped:
+            why = ENCODER if track.unfetched > unfetched else why
+            self.losses.dropped(name, track.dropped - dropped, why, at_ns, track.written)
+        if arrival.restarted:
+            self.note("clock set right", at_ns, input=name, device_ns=arrival.device_ns)
+            self.losses.gap(name, arrival.master_ns - before_ns - arrival.duration_ns, at_ns)
+        for event in events:
+            self._write_event(track, event)
+
+    def end_track(self, name: str, error: Exception, master_ns: int) -> None:
+        """End a track that can't go on, and say why."""
+        reason = str(error) if isinstance(error, KettleError | OSError) else repr(error)
+        self.errors[name] = reason
+        self.note("track ended", master_ns - self.start_master_ns, input=name, reason=reason)
+        try:
+            self.tracks[name].close()
+        except Exception as closing:  # the first error is the one told
+            self.note("track has no end", 0, input=name, reason=repr(closing))
+        full = isinstance(error, NoRoomError) or getattr(error, "errno", None) in NO_ROOM
+        if full or len(self.errors) == len(self.tracks):
+            self.stop(master_ns, f"writing failed: {reason}")
+
+    def _write_event(self, track: Track, event: Event) -> None:
+        """In the pixels of the input's picture; what lies outside a region is left out."""
+        item = track.input
+        crop = item.looks.crop
+        if not (item.looks.keys if event.kind == "key" else item.looks.pointer):
+            return
+        values = dict(event.values)
+        if crop and "x" in values:
+            values["x"], values["y"] = values["x"] - crop.left, values["y"] - crop.top
+            if not (0 <= values["x"] < crop.width and 0 <= values["y"] < crop.height):
+                return
+        at_ns = track.record_ns(event.device_ns)
+        row = {"at_ns": at_ns, "device_ns": event.device_ns, "input": item.id, "what": event.kind}
+        self._events.write({**row, **values})
+
+    def check(self, master_ns: int) -> None:
+        """Twice a second: tell of drops that are over, end the take on a nearly full disk."""
+        if master_ns < self._next_check_ns:
+            return
+        self._next_check_ns = master_ns + CHECK_EVERY_NS
+        at_ns = master_ns - self.start_master_ns
+        self.losses.look(at_ns)
+        if self.stop_master_ns is not None:
+            return
+        try:
+            free = free_bytes(self.folder.path)
+        except OSError as error:
+            self.note("the disk does not answer", at_ns, reason=str(error))
+            return
+        if free < self._reserve_bytes:
+            self.stop(master_ns, "the disk is nearly full")
+
+    def trouble(self) -> list[str]:
+        """What goes wrong at the moment, in sentences."""
+        found = self.losses.now(self.tracks)
+        for item in self.recorded:
+            if item.id in self.errors:
+                found.append(f"{item.name} is not recorded any more: {self.errors[item.id]}")
+        for file in (self._journal, self._events, self._cues):
+            if file.error:
+                found.append(f"{file.path.name} cannot be written: {file.error}.")
+        return found
+
+    def sync(self) -> None:
+        """Bring what is written to the disk; faults show where it is written."""
+        folder = self.folder
+        for track in self.tracks.values():
+            with contextlib.suppress(OSError):
+                track.sync()
+        for path in (folder.info_path, folder.journal_path, self._events.path, self._cues.path):
+            with contextlib.suppress(OSError):
+                sync_file(path)
+        for path in (folder.path / "tracks", folder.path, folder.path.parent):
+            with contextlib.suppress(OSError):
+                sync_folder(path)
+
+    def stop(self, master_ns: int, reason: str = "stopped") -> None:
+        """End the take at a master time; deliveries go on being taken for the tail."""
+        with self._lock:
+            if self.stop_master_ns is not None:
+                return
+            self.stop_master_ns = max(master_ns, self.start_master_ns + 1)
+            self.reason = reason
+        self.note("stopped", self.stop_master_ns - self.start_master_ns, reason=reason)
+
+    def is_over(self, master_ns: int) -> bool:
+        """Whether the tail has passed too."""
+        return self.stop_master_ns is not None and master_ns > self.stop_master_ns + TAIL_NS
+
+    def is_beyond(self, arrival: Arrival, name: str) -> bool:
+        """Whether a capture was taken after the take's end, however late it came."""
+        if self.stop_master_ns is None:
+            return False
+        end_ns = self.stop_master_ns - self.start_master_ns + TAIL_NS
+        return self.tracks[name].record_ns(arrival.device_ns) > end_ns
+
+    def finish(self, short: Mapping[str, int] | None = None) -> Ended:
+        """Close all tracks and say in take.json how it ended; never raises.
+
+        `short` says of how many ns each track that did not reach the end in time is short.
+        """
+        stop_ns = self.stop_master_ns or self.start_master_ns
+        duration_ns = stop_ns - self.start_master_ns
+        damaged: dict[str, str] = {}
+        for name in self.tracks.keys() - (short or {}).keys():
+            # Of the others a thread hangs in a write; who closes their files would hang as well.
+            damaged |= self._close_track(name)
+        notes = self._notes(short or {})
+        counts = {name: [t.written, t.dropped] for name, t in self.tracks.items()}
+        self.note("finished", duration_ns, written_and_dropped=counts)
+        for file in (self._journal, self._events, self._cues):
+            file.close()
+            if file.error:
+                lost = f"{file.lost} lines of {file.path.name}"
+                notes.append(f"{lost} could not be written: {file.error}.")
+        self.info = replace(
+            self.info, duration_ns=duration_ns, state=COMPLETE, ended_because=self.reason
+        )
+        self.info = with_notes(with_damage(self.info, damaged), *notes)
+        return self._put_end()
+
+    def _close_track(self, name: str) -> dict[str, str]:
+        """End a track; gives what is damaged of it."""
+        track = self.tracks[name]
+        self.losses.end(name)
+        try:
+            track.close()
+            if self.part > 1:
+                mend_track(self.folder, track.info)
+        except Exception as error:
+            self.errors.setdefault(name, str(error))
+            if self.part > 1 and not isinstance(error, NoRoomError):
+                return {name: str(error)}
+        return {}
+
+    def _notes(self, short: Mapping[str, int]) -> list[str]:
+        """What is to be said of a take that has ended."""
+        notes = []
+        if self.reason != "stopped":
+            notes.append(f"This take ended by itself: {self.reason}.")
+        notes += self.losses.of(self.tracks)
+        for item in self.recorded:
+            if item.id in self.errors:
+                notes.append(f"{item.name}: {self.errors[item.id]}")
+            if item.id in short:
+                seconds = short[item.id] / NS_PER_S
+                notes.append(f"{item.name}: the last {seconds:.1f} s are missing, it was too late.")
+        if self._stills:
+            self._stills.join(10)
+        return notes + self._stills_notes
+
+    def _put_end(self) -> Ended:
+        """Write how it ended; on a full disk there is room kept for that."""
+        self.sync()
+        self.folder.give_room()
+        path = str(self.folder.path)
+        try:
+            self.folder.write_info(self.info)
+        except OSError as error:
+            note = (
+                f"The take is whole, but its end cannot be written: {error}. Make room on the "
+                "disk; it is brought into order at the next start."
+            )
+            return Ended(path, UNFINISHED, (*self.info.notes, note))
+        return Ended(path, self.info.state, self.info.notes)
+
+    def size_bytes(self) -> int:
+        """Bytes of all tracks so far."""
+        return sum(track.size_bytes() for track in self.tracks.values())
+
+
+def track_info(item: Input) -> TrackInfo:
+    """How take.json tells of an input's track."""
+    return TrackInfo(
+        name=item.id,
+        title=item.name,
+        kind=item.kind,
+        file=f"tracks/{item.id}.mkv",
+        codec="h264" if item.is_picture else "flac",
+        mode=item.track_mode,
+    )

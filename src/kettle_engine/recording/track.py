@@ -1,0 +1,201 @@
+"""One track of a take: places captures on the take's time and writes them."""
+
+import numpy as np
+
+from kettle_core.errors import KettleError, TakeError
+from kettle_core.rig import Input
+from kettle_core.timing import NS_PER_S
+from kettle_engine.stamps import Arrival
+from kettle_media.durable import sync_file
+from kettle_media.take_folder import TakeFolder
+from kettle_media.take_info import TrackInfo
+from kettle_media.times import FILLED, KEPT, NOTED, TimesWriter
+from kettle_media.tracks import PictureWriter, SoundWriter
+
+# A still picture is written again this often, so that a kill does not cost what it shows: a muxer
+# keeps the newest packets back.
+STILL_REPEAT_NS = NS_PER_S // 5
+# A device that was opened again goes on by its own clock if that is no further off than this.
+SAME_CLOCK_NS = 50_000_000
+
+
+class Track:
+    """Writes one input's captures into its files. For one thread; `close` is the last call.
+
+    A later `part` goes on where a recorder that died left the part before; `repeatable` as of
+    `PictureWriter`.
+    """
+
+    def __init__(
+        self,
+        folder: TakeFolder,
+        item: Input,
+        info: TrackInfo,
+        start_master_ns: int,
+        part: int = 1,
+        repeatable: bool = False,
+    ) -> None:
+        self.input, self.info = item, info
+        # Of the dropped, those that waited so long that they were written over.
+        self.written = self.dropped = self.unfetched = 0
+        self.ended = False
+        # Where the track ends on its own axis, and when its newest capture came.
+        self.end_ns = 0
+        self.written_master_ns = start_master_ns
+        self.start_master_ns = start_master_ns
+        self._paths = (folder.track_path(info, part), folder.times_path(info, part))
+        self._first: tuple[int, int] | None = None
+        # What is added to device times so that they go on after the device's clock jumped.
+        self._shift_ns = 0
+        self._last: Arrival | None = None
+        self._segment = 0
+        self._samples = 0
+        self._dropped_before = 0
+        self._last_kept_ns = -STILL_REPEAT_NS
+        self._times = TimesWriter(self._paths[1])
+        self._writer: PictureWriter | SoundWriter
+        if item.is_picture:
+            mode = item.track_mode
+            self._writer = PictureWriter(self._paths[0], item.is_screen, mode, repeatable)
+        else:
+            self._writer = SoundWriter(self._paths[0], item.mode)
+
+    def go_on_after(self, first: np.void, last: np.void, device_ns: int | None) -> None:
+        """Place what comes as the part before did.
+
+        `first` and `last` are lines of that part's times, and `device_ns` the device's own time
+        of the last one; None where that is not known any more: the master's time tells then.
+        """
+        self._first = (int(first["device_ns"]), int(first["pts_ns"]))
+        self._segment = int(last["segment"])
+        if device_ns is not None:
+            self._shift_ns = int(last["device_ns"]) - device_ns
+            return
+        rate = self.input.mode.sample_rate_hz or 1
+        length_ns = int(last["samples"]) * NS_PER_S // rate
+        master_ns = int(last["master_ns"])
+        no, last_ns = int(last["no"]), int(last["device_ns"])
+        self._last = Arrival(no, last_ns, length_ns, master_ns, fetch=lambda: None)
+
+    def take(self, arrival: Arrival) -> None:
+        """Write a capture. Raises TakeError or OSError when it can't."""
+        master_ns = arrival.master_ns
+        if self._first is None:
+            block_ns = 0 if self.input.is_picture else arrival.duration_ns
+            begun_ns = master_ns - block_ns - self.start_master_ns
+            if begun_ns < 0:
+                return
+            self._first = (arrival.device_ns, begun_ns)
+        elif arrival.restarted:
+            self._go_on(arrival)
+        self._drop(arrival.lost)
+        if self.input.is_picture:
+            self._take_picture(arrival)
+        else:
+            self._take_sound(arrival)
+        self._last = arrival
+        self.written_master_ns = master_ns
+
+    def _drop(self, frames: int) -> None:
+        self.dropped += frames
+        self._dropped_before += frames
+
+    def _take_picture(self, arrival: Arrival) -> None:
+        pts_ns = max(self._place(arrival), self.end_ns)
+        kept = arrival.changed or pts_ns - self._last_kept_ns >= STILL_REPEAT_NS
+        data = arrival.fetch() if kept else None
+        if kept and data is None:
+            self.unfetched += 1
+            self._drop(1)
+            return
+        if data is not None and isinstance(self._writer, PictureWriter):
+            self._writer.write(data, pts_ns)
+            self.written += 1
+            self._last_kept_ns = pts_ns
+        self._note(arrival, pts_ns, KEPT if kept else NOTED, 0)
+        # Stamps may stand still or go back; places only rise.
+        self.end_ns = pts_ns + 1
+
+    def _take_sound(self, arrival: Arrival) -> None:
+        data = arrival.fetch()
+        if data is None:
+            self.unfetched += 1
+            self._drop(1)
+            return
+        rate_hz = self.input.mode.sample_rate_hz
+        if self._samples == 0:
+            self._first_ns = self._place(arrival)
+            self.end_ns = self._first_ns
+        elif self._dropped_before or arrival.restarted:
+            self._fill_gap(arrival, rate_hz)
+        if isinstance(self._writer, SoundWriter):
+            self._writer.write(data, self.end_ns)
+        self.written += 1
+        self._note(arrival, self.end_ns, KEPT, data.shape[1])
+        self._add_samples(data.shape[1], rate_hz)
+
+    def _place(self, arrival: Arrival) -> int:
+        """Where a capture lies on the track's axis by its device's time."""
+        first_device_ns, first_ns = self._first or (0, 0)
+        return first_ns + arrival.device_ns + self._shift_ns - first_device_ns
+
+    def _add_samples(self, samples: int, rate_hz: int) -> None:
+        self._samples += samples
+        self.end_ns = self._first_ns + self._samples * NS_PER_S // rate_hz
+
+    def _go_on(self, arrival: Arrival) -> None:
+        """After a restart: lay the device's times on where the master says they should be."""
+        self._segment += 1
+        last = self._last
+        if last is None:
+            return
+        block_ns = 0 if self.input.is_picture else arrival.duration_ns
+        end_ns = last.device_ns + self._shift_ns + last.duration_ns
+        expected_ns = end_ns + (arrival.master_ns - last.master_ns) - block_ns
+        if abs(arrival.device_ns + self._shift_ns - expected_ns) > SAME_CLOCK_NS:
+            self._shift_ns = max(expected_ns, end_ns) - arrival.device_ns
+
+    def _fill_gap(self, arrival: Arrival, rate_hz: int) -> None:
+        """Write silence for blocks that never came: a sound's samples are its time."""
+        missing_ns = self._place(arrival) - self.end_ns
+        missing = round(missing_ns * rate_hz / NS_PER_S)
+        if missing < 2 or not isinstance(self._writer, SoundWriter) or self._last is None:
+            return
+        self._writer.write_silence(missing, self.end_ns)
+        self._note(self._last, self.end_ns, FILLED, missing)
+        self._add_samples(missing, rate_hz)
+
+    def _note(self, arrival: Arrival, pts_ns: int, kept: int, samples: int) -> None:
+        device_ns = arrival.device_ns + self._shift_ns
+        stamps = (arrival.no, device_ns, arrival.master_ns, pts_ns)
+        self._times.write(*stamps, self._dropped_before, kept, samples, self._segment)
+        self._dropped_before = 0
+
+    def record_ns(self, device_ns: int) -> int:
+        """Record time of something that happened at a time of the device's clock."""
+        if self._first is None:
+            return 0
+        return self._first[1] + device_ns + self._shift_ns - self._first[0]
+
+    def sync(self) -> None:
+        """Bring what is written to the disk. Raises OSError."""
+        for path in self._paths:
+            sync_file(path)
+
+    def size_bytes(self) -> int:
+        """Bytes of the track so far."""
+        return self._paths[0].stat().st_size if self._paths[0].exists() else 0
+
+    def close(self) -> None:
+        """Write the ends of the files, as far as they can be. Raises TakeError."""
+        if self.ended:
+            return
+        self.ended = True
+        try:
+            self._writer.close()
+        except KettleError:
+            raise
+        except Exception as error:
+            raise TakeError(f"{self._paths[0].name} has no proper end: {error!r}.") from error
+        finally:
+            self._times.close()

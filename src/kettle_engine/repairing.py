@@ -1,0 +1,70 @@
+"""The process that brings takes into order beside the engine, while nothing is recorded."""
+
+import time
+from pathlib import Path
+
+from kettle_core.errors import KettleError, NoRoomError, TakeError
+from kettle_engine.priority import WORKS, rank
+from kettle_engine.processes import Line
+from kettle_engine.taking import GivingWay
+from kettle_media.repair import repair_take
+from kettle_media.take_folder import TakeFolder
+from kettle_media.take_info import RECORDING
+
+AGAIN_AFTER_S = 2.0
+
+
+def run_repair(line: Line, data_dir: Path) -> None:
+    """Repair what is unfinished now; ends when there is nothing left to do."""
+    rank(WORKS)
+    give_way = GivingWay(data_dir)
+    left = unfinished(data_dir / "takes")
+    while left:
+        for folder in list(left):
+            line.beat()
+            give_way()
+            if _repair(line, folder):
+                left.remove(folder)
+        if left:
+            # Still being ended by its recorder, or without room.
+            wait_until = time.monotonic() + AGAIN_AFTER_S
+            while time.monotonic() < wait_until:
+                line.beat()
+                line.receive(0.2)
+
+
+def unfinished(takes_root: Path) -> list[TakeFolder]:
+    """Takes that say that they are being recorded."""
+    found = []
+    for path in sorted(takes_root.glob("**/take.json")):
+        folder = TakeFolder(path.parent)
+        try:
+            if folder.read_info().state == RECORDING:
+                found.append(folder)
+        except TakeError:
+            continue
+    return found
+
+
+def _repair(line: Line, folder: TakeFolder) -> bool:
+    """Whether nothing is left to do for a take."""
+
+    def tell(done: int, total: int) -> None:
+        line.beat()
+        line.send("repairing", {"folder": str(folder.path), "done": done, "of": total})
+
+    try:
+        if folder.is_held:
+            return False
+        if folder.read_info().state != RECORDING:
+            return True
+        info = repair_take(folder, tell)
+        line.send("repaired", {"folder": str(folder.path), "notes": list(info.notes)})
+    except NoRoomError as error:
+        told = {"folder": str(folder.path), "done": 0, "of": 0, "message": str(error)}
+        line.send("repairing", told)
+        return False
+    except (KettleError, OSError) as error:
+        notes = [f"Repair failed: {error}"]
+        line.send("repaired", {"folder": str(folder.path), "notes": notes})
+    return True

@@ -1,0 +1,308 @@
+"""A take from its order to its end, as the engine leads it."""
+
+import contextlib
+import shutil
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from kettle_core.devices import DeviceInfo
+from kettle_core.errors import EngineError, KettleError
+from kettle_core.rig import Input, Rig
+from kettle_core.timing import NS_PER_S
+from kettle_engine.clock import WallClock
+from kettle_engine.devices.report import LIVE, OPENING, DeviceFacts
+from kettle_engine.hosts import Hosts
+from kettle_engine.processes import Child
+from kettle_engine.protocol import COUNTDOWN, FINISHING, RECORDING
+from kettle_engine.questions import Reply
+from kettle_engine.recording.order import Ended, Order
+from kettle_media.take_folder import TakeFolder, check_room
+
+RUN_RECORDER = "kettle_engine.recording.process:run_recorder"
+SILENT_LIMIT_S, MOST_BYTES = 30.0, 2_000_000_000
+MAX_COUNTDOWN_S = 10
+MIN_TAKE_NS = NS_PER_S // 2
+# Rings keep what came for a while; a recorder that is ready later begins with what is there.
+READY_WITHIN_NS = 500_000_000
+# A device that was asked for says how it is within this time.
+REPORT_LIMIT_S = 3.0
+# A recorder that dies more often than this in one take is not started again.
+MOST_RECORDERS = 20
+GIVEN_UP, FAILED, UNFINISHED = "given up", "failed", "unfinished"
+
+
+@dataclass
+class Ordered:
+    """A take that has been ordered; it begins to be one when its devices have spoken."""
+
+    rig: Rig
+    path: Path
+    start_ns: int
+    reply: Reply
+    until_s: float
+
+
+@dataclass
+class Taking:
+    """A take that is counted down, recorded or ended."""
+
+    path: Path
+    rig: Rig
+    start_ns: int
+    recorder: Child
+    ready: bool = False
+    begun: bool = False
+    stop: tuple[int, str] | None = None
+    status: dict[str, Any] = field(default_factory=dict)
+    ended: Ended | None = None
+
+
+class TakeDesk:
+    """Leads one take at a time. `on_end` hears how each ended."""
+
+    def __init__(
+        self,
+        clock: WallClock,
+        hosts: Hosts,
+        library: Path,
+        reserve_bytes: int,
+        on_end: Callable[[Ended], None],
+    ) -> None:
+        self.last_take: dict[str, Any] | None = None
+        self._clock, self._hosts = clock, hosts
+        self._library, self._reserve_bytes = library, reserve_bytes
+        self._on_end = on_end
+        self._ordered: Ordered | None = None
+        self._taking: Taking | None = None
+
+    @property
+    def state(self) -> str:
+        """Countdown, recording or finishing; "" if there is no take."""
+        taking = self._taking
+        if taking and taking.begun:
+            return FINISHING if taking.stop or taking.ended else RECORDING
+        return COUNTDOWN if taking or self._ordered else ""
+
+    @property
+    def recorder(self) -> Child | None:
+        """The recorder's process."""
+        return self._taking.recorder if self._taking else None
+
+    @property
+    def elapsed_ns(self) -> int:
+        """How long the take has been recorded; 0 before its beginning."""
+        taking = self._taking
+        return max(0, self._clock.now_ns() - taking.start_ns) if taking and taking.begun else 0
+
+    def status(self) -> dict[str, Any]:
+        """Figures of the take for pages and the command line."""
+        taking = self._taking
+        found: dict[str, Any] = {"last_take": self.last_take}
+        if taking and not taking.begun:
+            left_ns = taking.start_ns - self._clock.now_ns()
+            found["starts_in_s"] = max(0.0, left_ns / NS_PER_S)
+            if waits := self._waits_for(taking):
+                found["waits_for"] = waits
+        elif taking and taking.status:
+            found["take"] = taking.status
+        return found
+
+    def note(self, what: str, **values: Any) -> None:
+        """Have a line written into the journal of the take that is recorded."""
+        if self._taking and self._taking.begun:
+            self._taking.recorder.send("note", what, self._clock.now_ns(), values)
+
+    # its beginning
+
+    def order(self, rig: Rig, path: Path, countdown_s: int, reply: Reply) -> None:
+        """Order a take; `reply` gets None once it is sure, or an error."""
+        start_ns = self._clock.now_ns() + countdown_s * NS_PER_S
+        until_s = time.monotonic() + REPORT_LIMIT_S
+        self._ordered = Ordered(rig, path, start_ns, reply, until_s)
+
+    def tick(self) -> None:
+        """What falls due by the clock."""
+        if self._ordered:
+            self._answer_order(self._ordered)
+        if self._taking and not self._taking.begun:
+            self._begin_when_due(self._taking)
+
+    def _answer_order(self, ordered: Ordered) -> None:
+        """Answer who ordered a take, once all its devices have said how they are."""
+        reports, recorded = self._hosts.reports, tracks_of(ordered.rig)
+        silent = [i for i in recorded if i.id not in reports]
+        opening = [i for i in recorded if i.id in reports and reports[i.id].state == OPENING]
+        if (silent or opening) and time.monotonic() < ordered.until_s:
+            return
+        self._ordered = None
+        missing = [i.name for i in recorded if i in silent or self._hosts.is_missing(i)]
+        try:
+            if missing:
+                raise EngineError(
+                    f"{' and '.join(missing)} cannot be recorded, so nothing was. Plug it in, "
+                    "or turn it off on the patch sheet."
+                )
+            self._start_recorder(ordered)
+        except (KettleError, OSError) as error:
+            ordered.reply(error if isinstance(error, KettleError) else EngineError(str(error)))
+            return
+        ordered.reply(None)
+
+    def _start_recorder(self, ordered: Ordered) -> None:
+        folder = TakeFolder.create(ordered.path)
+        try:
+            check_room(folder, self._reserve_bytes)
+        except KettleError:
+            _remove_unbegun(ordered.path)
+            raise
+        self.last_take = None
+
+        def arguments() -> tuple[Order]:
+            taking = self._taking
+            return (
+                Order(
+                    ordered.path,
+                    ordered.rig,
+                    self._library,
+                    self._reserve_bytes,
+                    self._clock.base_ns,
+                    taking.start_ns if taking else ordered.start_ns,
+                    {name: report.ring for name, report in self._hosts.reports.items()},
+                    _lighter_modes(ordered.rig, self._hosts.devices),
+                    self._facts(ordered.rig),
+                    goes_on=bool(taking and taking.begun),
+                ),
+            )
+
+        recorder = Child("recorder", RUN_RECORDER, arguments, SILENT_LIMIT_S, MOST_BYTES)
+        recorder.start()
+        self._taking = Taking(ordered.path, ordered.rig, ordered.start_ns, recorder)
+
+    def _begin_when_due(self, taking: Taking) -> None:
+        now_ns = self._clock.now_ns()
+        missing = [i.name for i in tracks_of(taking.rig) if self._hosts.is_missing(i)]
+        if missing:
+            names = " and ".join(missing)
+            note = f"{names} cannot be recorded any more, so nothing was. Plug it in and try again."
+            self._give_up(taking, Ended(str(taking.path), FAILED, (note,)))
+            return
+        if now_ns < taking.start_ns:
+            return
+        if self._waits_for(taking):
+            # Time 0 is when all are there.
+            taking.start_ns = now_ns
+            return
+        if not taking.ready:
+            return
+        if now_ns - taking.start_ns > READY_WITHIN_NS:
+            taking.start_ns = now_ns
+        reports = self._hosts.reports
+        rings = {i.id: reports[i.id].ring for i in tracks_of(taking.rig)}
+        facts = self._facts(taking.rig)
+        taking.begun = taking.recorder.send("begin", taking.start_ns, facts, rings)
+
+    def _facts(self, rig: Rig) -> dict[str, DeviceFacts]:
+        """What the devices of a rig's tracks say of themselves."""
+        told = {i.id: self._hosts.reports.get(i.id) for i in tracks_of(rig)}
+        return {name: r.facts for name, r in told.items() if r and r.facts}
+
+    def _waits_for(self, taking: Taking) -> list[str]:
+        """Names of the inputs that a take waits for."""
+        reports = self._hosts.reports
+        there = {n for n, report in reports.items() if report.state == LIVE and report.ring}
+        return [i.name for i in tracks_of(taking.rig) if i.id not in there]
+
+    # its end
+
+    def stop(self, reason: str, after_ns: int | None = None) -> str:
+        """Stop the take, now or at a record time, or the countdown; returns what was stopped."""
+        taking, before = self._taking, self.state
+        if before == RECORDING and taking:
+            at_ns = self._clock.now_ns() if after_ns is None else taking.start_ns + after_ns
+            taking.stop = (max(at_ns, taking.start_ns + MIN_TAKE_NS), reason)
+            taking.recorder.send("stop", *taking.stop)
+            return RECORDING
+        if before != COUNTDOWN:
+            raise EngineError("Nothing is being recorded, so there is nothing to stop.")
+        if self._ordered:
+            ordered, self._ordered = self._ordered, None
+            ordered.reply(EngineError("The countdown was stopped."))
+        if taking:
+            self._give_up(taking, Ended(str(taking.path), GIVEN_UP, ()))
+        return COUNTDOWN
+
+    def _give_up(self, taking: Taking, ended: Ended) -> None:
+        taking.recorder.send("give up")
+        if not taking.recorder.wait(2):
+            taking.recorder.kill()
+            taking.recorder.wait(2)
+        self._end(taking, ended)
+
+    def hear(self, word: str, *values: Any) -> None:
+        """Hear the recorder."""
+        taking = self._taking
+        if taking is None:
+            return
+        if word == "ready":
+            taking.ready = True
+        elif word == "take":
+            taking.status = values[0]
+        elif word == "ended":
+            taking.ended = values[0]
+
+    @property
+    def has_ended(self) -> bool:
+        """Whether the recorder has said how the take ended."""
+        return bool(self._taking and self._taking.ended)
+
+    def recorder_ended(self) -> None:
+        """Go on with a take whose recorder died; or be done with one that has ended."""
+        taking = self._taking
+        if taking is None:
+            return
+        if taking.ended:
+            self._end(taking, taking.ended)
+        elif taking.recorder.started > MOST_RECORDERS:
+            note = "The recorder ended again and again; what is there is brought into order."
+            self._end(taking, Ended(str(taking.path), UNFINISHED, (note,)))
+        else:
+            taking.ready = False
+            taking.recorder.start()
+            if taking.stop:
+                taking.recorder.send("stop", *taking.stop)
+
+    def _end(self, taking: Taking, ended: Ended) -> None:
+        self._taking = None
+        if ended.state != GIVEN_UP:
+            notes = list(ended.notes)
+            self.last_take = {"folder": ended.folder, "state": ended.state, "notes": notes}
+        if ended.state in (GIVEN_UP, FAILED):
+            _remove_unbegun(taking.path)
+        self._on_end(ended)
+
+
+def tracks_of(rig: Rig) -> list[Input]:
+    """The inputs of a rig that a take records."""
+    return [i for i in rig.inputs if i.has_track]
+
+
+def _lighter_modes(rig: Rig, devices: Sequence[DeviceInfo]) -> dict[str, str]:
+    """By input what its device could give that is less work, in words."""
+    infos = {info.id: info for info in devices}
+    found = {}
+    for item in tracks_of(rig):
+        info = infos.get(item.device)
+        lighter = info.lighter_than(item.mode) if info else None
+        if lighter:
+            found[item.id] = lighter.in_words()
+    return found
+
+
+def _remove_unbegun(path: Path) -> None:
+    """Take away the folder of a take that never began."""
+    if not TakeFolder(path).info_path.exists():
+        with contextlib.suppress(OSError):
+            shutil.rmtree(path)

@@ -1,0 +1,102 @@
+"""The encoded packets of tracks: where they lie, and put into another container as they are."""
+
+import contextlib
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import av
+
+from kettle_core.errors import TakeError
+from kettle_media.told import Told
+
+
+@dataclass(frozen=True)
+class Packet:
+    """Where an encoded packet lies on the take's time, and how long it lasts if the file says."""
+
+    at_ms: int
+    length_s: float
+
+
+def read_packets(path: Path) -> list[Packet]:
+    """Where the packets of a track lie. Raises TakeError if it can't be opened."""
+    with Told(path), av.open(str(path)) as container:
+        stream = container.streams[0]
+        return [
+            Packet(round(p.pts * p.time_base * 1000), float(p.time_base * (p.duration or 0)))
+            for p in readable(container, stream)
+        ]
+
+
+def rewrap(source: Path, target: Path, faststart: bool = False) -> int:
+    """Put the same encoded packets into another container; returns how many there were.
+
+    Raises
+    ------
+    TakeError
+        If nothing in the source can be read.
+    NoRoomError
+        If the target can't be written.
+    """
+    return len(rewrap_parts([(source, None)], target, faststart))
+
+
+def rewrap_parts(
+    parts: Sequence[tuple[Path, int | None]], target: Path, faststart: bool = False
+) -> list[Packet]:
+    """Put the packets of one file after the other into one container, without encoding again.
+
+    Parameters
+    ----------
+    parts : pairs of a file and the time in ms from which on its packets are left out
+    target : the file to write; removed again if that fails
+    faststart : whether an MP4's index goes to its front
+
+    Returns
+    -------
+    list of Packet
+        What was written. What can't be read of a part, at its end or within, is left out.
+
+    Raises
+    ------
+    TakeError
+        If nothing can be read.
+    NoRoomError
+        If the target can't be written.
+    """
+    options = {"movflags": "+faststart"} if faststart else {}
+    written: list[Packet] = []
+    try:
+        with Told(target, writing=True), av.open(str(target), "w", options=options) as after:
+            copy = None
+            for source, until_ms in parts:
+                with Told(source), av.open(str(source)) as before:
+                    stream = before.streams[0]
+                    if copy is None:
+                        copy = after.add_stream_from_template(stream)
+                    for packet in readable(before, stream):
+                        at_ms = round(packet.pts * packet.time_base * 1000)
+                        if until_ms is not None and at_ms >= until_ms:
+                            break
+                        length_s = float(packet.time_base * (packet.duration or 0))
+                        packet.stream = copy
+                        with Told(target, writing=True):
+                            after.mux(packet)
+                        written.append(Packet(at_ms, length_s))
+    except BaseException:
+        target.unlink(missing_ok=True)
+        raise
+    if not written:
+        target.unlink(missing_ok=True)
+        raise TakeError(f"The track {parts[0][0].name} holds nothing that can be read.")
+    return written
+
+
+def readable(container: Any, stream: Any) -> Iterator[Any]:
+    """Packets with data and a time; the last cluster of a killed file may end in the middle."""
+    with contextlib.suppress(av.error.InvalidDataError):
+        for packet in container.demux(stream):
+            if packet.dts is not None and packet.pts is not None and packet.size:
+                yield packet

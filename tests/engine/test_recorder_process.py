@@ -1,0 +1,134 @@
+"""The recorder's process as a thread of ours: a disk that takes its time, a start after a death."""
+
+import shutil
+import threading
+import time
+import unittest
+from fractions import Fraction
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+from kettle_core.devices import Mode
+from kettle_core.rig import Format, Input, Rig
+from kettle_engine.clock import WallClock
+from kettle_engine.devices.report import DeviceFacts
+from kettle_engine.recording.order import Order
+from kettle_engine.recording.process import run_recorder
+from kettle_engine.rings.ring import RingWriter
+from kettle_engine.stamps import Stamps
+from kettle_media import durable
+from kettle_media.take_folder import TakeFolder
+from kettle_media.times import read_times
+from tests.fixtures import ROOT
+
+VOICE = Input("voice", "Voice", "microphone", "y", Mode(sample_rate_hz=48_000, channels=1))
+RIG = Rig("Voice alone", (VOICE,), (), Format(64, 48, Fraction(30)))
+FACTS = {"voice": DeviceFacts(11.0, None)}
+BLOCK_NS = 10_000_000
+
+
+class FakeLine:
+    """The engine's end of the line, in our hands."""
+
+    def __init__(self):
+        self.waiting, self.said = [], []
+
+    def beat(self):
+        """Nobody watches."""
+
+    def send(self, *message):
+        self.said.append(message)
+
+    def receive(self, timeout_s=0.0):
+        return self.waiting.pop(0) if self.waiting else None
+
+
+class Recording(unittest.TestCase):
+    def setUp(self):
+        self.path = ROOT / f"recorder-{self._testMethodName}"
+        shutil.rmtree(self.path, ignore_errors=True)
+        self.folder = TakeFolder.create(self.path / "take")
+        self.clock, self.line = WallClock(), FakeLine()
+        self.ring = self.path / "voice.ring"
+        self.over = threading.Event()
+        self.playing = threading.Thread(target=self.play, args=(RingWriter(self.ring, VOICE.mode),))
+        self.addCleanup(self.playing.join)
+        self.addCleanup(self.over.set)
+        # Ranking is for processes of their own.
+        self.enterContext(mock.patch("kettle_engine.recording.process.rank"))
+
+    def play(self, writer):
+        """Blocks of sound as they fall due."""
+        no, begun_ns = 0, self.clock.now_ns()
+        while not self.over.is_set():
+            due_ns = begun_ns + (no + 1) * BLOCK_NS
+            self.clock.sleep_until(due_ns)
+            stamps = Stamps(no, no * BLOCK_NS, BLOCK_NS, self.clock.now_ns())
+            writer.write(np.full((1, 480), 0.1, np.float32), stamps)
+            writer.tell(True, due_ns + BLOCK_NS)
+            no += 1
+
+    def start(self, goes_on=False):
+        rings = {"voice": str(self.ring)}
+        start_ns = self.clock.now_ns()
+        order = Order(
+            self.folder.path, RIG, Path("pictures"), 0, self.clock.base_ns, start_ns,
+            rings, {}, FACTS, goes_on,
+        )  # fmt: skip
+        if not goes_on:
+            self.line.waiting.append(("begin", start_ns, FACTS, rings))
+        work = threading.Thread(target=run_recorder, args=(self.line, order))
+        self.playing.start()
+        work.start()
+        self.addCleanup(work.join)
+        self.addCleanup(lambda: self.line.waiting.append(("stop", self.clock.now_ns())))
+        return work
+
+    def until(self, holds):
+        deadline = time.monotonic() + 60
+        while not holds():
+            self.assertLess(time.monotonic(), deadline, self.line.said[-1:])
+            time.sleep(0.01)
+
+    def written(self):
+        told = [m[1]["tracks"]["voice"]["written"] for m in self.line.said if m[0] == "take"]
+        return told[-1] if told else 0
+
+    def stop(self, work):
+        self.line.waiting.append(("stop", self.clock.now_ns()))
+        work.join(60)
+        ended = self.line.said[-1]
+        self.assertEqual((ended[0], ended[1].state), ("ended", "complete"), ended)
+        return read_times(self.folder.times_path(self.folder.read_info().tracks[0]))
+
+    def test_a_disk_that_takes_its_time_does_not_hold_up_the_beginning_of_a_take(self):
+        ready = threading.Event()
+        self.addCleanup(ready.set)
+
+        def slow(descriptor):
+            ready.wait(60)
+
+        with (
+            mock.patch.object(durable.os, "fsync", slow),
+            mock.patch.object(durable.os, "fdatasync", slow),
+        ):
+            work = self.start()
+            self.until(lambda: self.written() > 50)
+            self.assertEqual(self.folder.read_info().state, "recording")
+            ready.set()
+            rows = self.stop(work)
+        self.assertLessEqual(rows["no"][0], 2)
+        self.assertTrue(np.all(np.diff(rows["no"]) == 1))
+
+    def test_one_that_died_before_it_told_of_the_take_is_followed_by_one_that_does(self):
+        # What that one left of its track.
+        (self.folder.path / "tracks" / "voice.mkv").write_bytes(b"\x1a\x45")
+        (self.folder.path / "tracks" / "voice.times.csv").write_text("")
+        work = self.start(goes_on=True)
+        self.until(lambda: self.written() > 20)
+        self.stop(work)
+        (track,) = self.folder.read_info().tracks
+        self.assertEqual(track.reported_latency_ms, 11.0)
+        self.assertEqual(self.folder.parts(track), [1])

@@ -1,0 +1,96 @@
+"""Files that are whole or as before, whatever the disk does; lines that nobody waits for."""
+
+import json
+import subprocess
+import sys
+import tempfile
+import threading
+import unittest
+from pathlib import Path
+
+from kettle_media.durable import LineFile, replace_file
+from kettle_media.take_folder import ROOM_BYTES, TakeFolder, free_bytes
+from tests.fixtures import ROOT, copied_take
+from tests.small_disk import small_disk
+
+
+class Replacing(unittest.TestCase):
+    def test_what_was_there_stays_where_there_is_no_room_for_the_new(self):
+        with small_disk(ROOT / "replacing", 1) as disk:
+            target = disk / "take.json"
+            replace_file(target, b"old")
+            with self.assertRaisesRegex(OSError, "No space left"):
+                replace_file(target, b"x" * 2_000_000)
+            self.assertEqual(target.read_bytes(), b"old")
+            self.assertEqual(list(disk.iterdir()), [target])
+
+    def test_the_room_kept_for_a_takes_end_is_enough_for_it_on_a_full_disk(self):
+        info = copied_take("room").read_info()
+        with small_disk(ROOT / "keeping", 2) as disk:
+            folder = TakeFolder.create(disk / "take")
+            folder.write_info(info)
+            folder.keep_room()
+            with (disk / "filler").open("wb", buffering=0) as filler:
+                while free_bytes(disk):
+                    try:
+                        filler.write(b"\0" * min(free_bytes(disk), 65_536))
+                    except OSError:
+                        break
+            with self.assertRaises(OSError):
+                folder.write_info(info)
+            folder.give_room()
+            self.assertGreaterEqual(free_bytes(disk), ROOM_BYTES)
+            folder.write_info(info)
+            self.assertEqual(folder.read_info(), info)
+
+
+class Lines(unittest.TestCase):
+    def setUp(self):
+        self.path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "journal.jsonl"
+
+    def test_lines_of_many_threads_are_all_there_whole(self):
+        file = LineFile(self.path)
+
+        def write(who):
+            for number in range(200):
+                file.write({"who": who, "number": number})
+
+        threads = [threading.Thread(target=write, args=(who,)) for who in range(5)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        file.close()
+        rows = [json.loads(line) for line in self.path.read_text().splitlines()]
+        for who in range(5):
+            self.assertEqual([r["number"] for r in rows if r["who"] == who], list(range(200)))
+
+    def test_a_disk_that_fails_for_a_while_costs_lines_and_is_told_but_raises_nothing(self):
+        self.path.mkdir()
+        file = LineFile(self.path, at_once=True)
+        for number in range(3):
+            file.write({"number": number})
+        self.assertEqual(file.lost, 3)
+        self.assertIn("directory", file.error)
+        self.path.rmdir()
+        file.write({"number": 3})
+        self.assertEqual(json.loads(self.path.read_text()), {"number": 3})
+
+
+class Held(unittest.TestCase):
+    def test_a_take_is_held_as_long_as_its_process_lives(self):
+        folder = copied_take("held")
+        code = (
+            "import sys, time; from pathlib import Path\n"
+            "from kettle_media.take_folder import TakeFolder\n"
+            "with TakeFolder(Path(sys.argv[1])).held():\n"
+            "    print('held', flush=True); time.sleep(600)\n"
+        )
+        command = [sys.executable, "-c", code, str(folder.path)]
+        holder = subprocess.Popen(command, stdout=subprocess.PIPE)
+        self.addCleanup(holder.stdout.close)
+        holder.stdout.readline()
+        self.assertTrue(folder.is_held)
+        holder.kill()
+        holder.wait()
+        self.assertFalse(folder.is_held)
