@@ -4,17 +4,19 @@ import os
 import signal
 import subprocess
 import sys
-import tempfile
+import threading
 import time
+from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import IO
 
 from kettle_cli.paths import ROOT
 
 # A step that takes longer hangs: it is ended, and its processes say where they stood.
 LIMIT_S = 900.0
 GRACE_S = 10.0
+# Of a step that failed so many lines are repeated at the end, where a reader looks first.
+REPEATED = 80
 
 
 @dataclass
@@ -25,26 +27,39 @@ class Step:
     command: list[str]
     status: int = 0
     took_s: float = 0.0
+    printed: deque[bytes] = field(default_factory=lambda: deque(maxlen=100_000), repr=False)
     _process: "subprocess.Popen[bytes] | None" = None
+    _reader: threading.Thread | None = None
+    _aside: bool = False
     _began_s: float = 0.0
-    _printed: "IO[bytes] | None" = field(default=None, repr=False)
 
     def start(self, environment: dict[str, str], aside: bool) -> None:
         """Start it; one that runs `aside` is printed when it has ended."""
-        self._printed = tempfile.TemporaryFile() if aside else None  # noqa: SIM115
-        self._began_s = time.monotonic()
+        self._began_s, self._aside = time.monotonic(), aside
         self._process = subprocess.Popen(
             self.command,
             cwd=ROOT,
             env={**environment, "PYTHONFAULTHANDLER": "1"},
-            stdout=self._printed,
-            stderr=subprocess.STDOUT if aside else None,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
             start_new_session=True,
         )
+        # What it started and left behind may hold the pipe open: nobody waits for its end.
+        self._reader = threading.Thread(target=self._read, daemon=True)
+        self._reader.start()
+
+    def _read(self) -> None:
+        if self._process is None or self._process.stdout is None:
+            return
+        with self._process.stdout as printed:
+            for line in printed:
+                self.printed.append(line)
+                if not self._aside:
+                    _print([line])
 
     def finish(self, limit_s: float) -> None:
         """Wait for its end, or end it after `limit_s` since its start."""
-        if self._process is None:
+        if self._process is None or self._reader is None:
             return
         try:
             left_s = self._began_s + limit_s - time.monotonic()
@@ -54,11 +69,9 @@ class Step:
             self.status = -signal.SIGABRT
             print(f"“{self.name}” did not end within {limit_s:.0f} s.", file=sys.stderr)
         self.took_s = time.monotonic() - self._began_s
-        if self._printed:
-            self._printed.seek(0)
-            sys.stdout.buffer.write(self._printed.read())
-            sys.stdout.flush()
-            self._printed.close()
+        self._reader.join(GRACE_S)
+        if self._aside:
+            _print(list(self.printed))
 
     def end(self, how: signal.Signals) -> None:
         """End it with all its processes; SIGABRT has Python's say where they stood."""
@@ -70,6 +83,11 @@ class Step:
         except subprocess.TimeoutExpired:
             os.killpg(self._process.pid, signal.SIGKILL)
             self._process.wait()
+
+
+def _print(lines: Sequence[bytes]) -> None:
+    sys.stdout.buffer.write(b"".join(lines))
+    sys.stdout.flush()
 
 
 def run_steps(
@@ -91,6 +109,10 @@ def run_steps(
                 step.end(signal.SIGTERM)
             raise
     done = [step for group in groups for step in group]
+    for step in done:
+        if step.status:
+            print(f"── the end of what “{step.name}” printed", flush=True)
+            _print(list(step.printed)[-REPEATED:])
     print("──")
     for step in done:
         print(f"{'FAILED' if step.status else 'ok':<7}{step.name} ({step.took_s:.0f} s)")

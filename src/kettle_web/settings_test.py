@@ -12,3 +12,5 @@ STORAGES = {
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 LOGGING = {"version": 1, "disable_existing_loggers": True}
+# A test that hangs fails where it stands.
+TEST_RUNNER = "tests.runner.LimitedRunner"

@@ -5,9 +5,12 @@ import io
 import os
 import sys
 import tempfile
+import threading
 import unittest
+from unittest import mock
 
 from kettle_cli.steps import Step, run_steps
+from tests import runner
 
 HANGS = """
 import subprocess, sys, time
@@ -19,6 +22,23 @@ where_it_hangs()
 
 def python(name, code):
     return Step(name, [sys.executable, "-c", code])
+
+
+class Limits(unittest.TestCase):
+    def test_a_test_that_hangs_fails_where_it_stands_and_the_others_go_on(self):
+        class OneHangs(unittest.TestCase):
+            def test_hangs(self):
+                threading.Event().wait()
+
+            def test_well(self):
+                pass
+
+        told = io.StringIO()
+        suite = unittest.defaultTestLoader.loadTestsFromTestCase(OneHangs)
+        with mock.patch.object(runner, "LIMIT_S", 1), mock.patch("faulthandler.dump_traceback"):
+            done = unittest.TextTestRunner(told, resultclass=runner.LimitedResult).run(suite)
+        self.assertEqual((done.testsRun, len(done.errors)), (2, 1))
+        self.assertIn("did not end within 1 s", told.getvalue())
 
 
 class Steps(unittest.TestCase):
@@ -43,6 +63,14 @@ class Steps(unittest.TestCase):
         self.assertEqual(failed, 1)
         for words in ("heard", "FAILED dies", "ok     well", "ok     later", "2 passed, 1 failed"):
             self.assertIn(words, told)
+
+    def test_why_one_failed_stands_at_the_end_where_a_reader_looks_first(self):
+        _, told = self.run_steps(
+            [python("bad", "print('line\\n' * 200 + 'the reason'); raise SystemExit(1)")],
+            [python("long", "print('much else\\n' * 200)")],
+        )
+        self.assertIn("the reason", told.splitlines()[-6:])
+        self.assertNotIn("much else", told.splitlines()[-6:])
 
     def test_one_that_hangs_is_ended_with_its_processes_and_says_where_it_stood(self):
         failed, told = self.run_steps([python("hangs", HANGS), python("b", "")], limit_s=3.0)
