@@ -92,8 +92,8 @@ class Engine:
             self._tell_viewer("engine", self.status())
 
     def _children(self) -> list[Child]:
-        found = [*self._hosts.children.values(), self._viewer, self._repair, self._desk.recorder]
-        return [child for child in found if child]
+        found = [*self._hosts.children.values(), self._viewer, self._repair]
+        return [child for child in found if child] + self._desk.recorders
 
     def _hear(self, child: Child, word: str, *values: Any) -> None:
         if word == "answer":
@@ -104,8 +104,8 @@ class Engine:
             self._hear_viewer(word, *values)
         elif child is self._repair:
             self._hear_repair(word, values[0])
-        elif child is self._desk.recorder:
-            self._desk.hear(word, *values)
+        else:
+            self._desk.hear(child, word, *values)
 
     def _hear_host(self, name: str, word: str, *values: Any) -> None:
         if word == "devices":
@@ -164,8 +164,7 @@ class Engine:
             self._start_again(child)
 
     def _tell_end(self, child: Child, status: int) -> None:
-        done = child is self._desk.recorder and self._desk.has_ended
-        if done or (child is self._repair and status == 0):
+        if self._desk.is_leaving(child) or (child is self._repair and status == 0):
             return
         told = f"The process {child.name} ended by itself (status {status})."
         print(told, file=sys.stderr, flush=True)
@@ -176,8 +175,6 @@ class Engine:
             self._repair = None
         elif child is self._repair:
             child.start()
-        elif child is self._desk.recorder:
-            self._desk.recorder_ended()
         elif child is self._viewer:
             child.start()
             self._open_in_viewer()
@@ -185,6 +182,8 @@ class Engine:
             self._hosts.start_again(name, self._inputs.captured)
             self._tell_wanted()
             self._desk.note("process started again", process=child.name)
+        else:
+            self._desk.recorder_ended(child)
 
     def _start_repair(self) -> None:
         if self._repair is None:

@@ -13,7 +13,7 @@ import signal
 import threading
 import time
 import traceback
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from multiprocessing.sharedctypes import Synchronized
@@ -58,6 +58,22 @@ class Line:
         """Say that this process lives."""
         self._beat.value = time.monotonic_ns()
 
+    @contextlib.contextmanager
+    def beating(self, limit_s: float) -> Iterator[None]:
+        """Say so from beside what takes its time, as it should, for so long at most."""
+        over = threading.Event()
+        until_s = time.monotonic() + limit_s
+
+        def beat() -> None:
+            while not over.wait(BEAT_EVERY_S) and time.monotonic() < until_s:
+                self.beat()
+
+        threading.Thread(target=beat, name="beat", daemon=True).start()
+        try:
+            yield
+        finally:
+            over.set()
+
     def send(self, *message: Any) -> None:
         """Send a message; an engine that is gone hears nothing."""
         with contextlib.suppress(OSError), self._sending:
@@ -74,7 +90,7 @@ class Line:
         return None
 
 
-@dataclass
+@dataclass(eq=False)
 class Child:
     """A process as the engine sees it."""
 

@@ -12,6 +12,8 @@ from kettle_media.take_folder import TakeFolder
 from kettle_media.take_info import RECORDING
 
 AGAIN_AFTER_S = 2.0
+# What gets no further in this time on a slow disk hangs.
+REPAIR_LIMIT_S = 600.0
 
 
 def run_repair(line: Line, data_dir: Path) -> None:
@@ -58,7 +60,8 @@ def _repair(line: Line, folder: TakeFolder) -> bool:
             return False
         if folder.read_info().state != RECORDING:
             return True
-        info = repair_take(folder, tell)
+        with line.beating(REPAIR_LIMIT_S):
+            info = repair_take(folder, tell)
         line.send("repaired", {"folder": str(folder.path), "notes": list(info.notes)})
     except NoRoomError as error:
         told = {"folder": str(folder.path), "done": 0, "of": 0, "message": str(error)}

@@ -57,7 +57,6 @@ class Taking:
     begun: bool = False
     stop: tuple[int, str] | None = None
     status: dict[str, Any] = field(default_factory=dict)
-    ended: Ended | None = None
 
 
 class TakeDesk:
@@ -77,19 +76,21 @@ class TakeDesk:
         self._on_end = on_end
         self._ordered: Ordered | None = None
         self._taking: Taking | None = None
+        # Has told of the end; a slow disk may keep its process for a while.
+        self._leaving: list[Child] = []
 
     @property
     def state(self) -> str:
         """Countdown, recording or finishing; "" if there is no take."""
         taking = self._taking
         if taking and taking.begun:
-            return FINISHING if taking.stop or taking.ended else RECORDING
+            return FINISHING if taking.stop else RECORDING
         return COUNTDOWN if taking or self._ordered else ""
 
     @property
-    def recorder(self) -> Child | None:
-        """The recorder's process."""
-        return self._taking.recorder if self._taking else None
+    def recorders(self) -> list[Child]:
+        """The recorder's process, after those that are leaving."""
+        return [*self._leaving, *([self._taking.recorder] if self._taking else [])]
 
     @property
     def elapsed_ns(self) -> int:
@@ -174,6 +175,7 @@ class TakeDesk:
                     _lighter_modes(ordered.rig, self._hosts.devices),
                     self._facts(ordered.rig),
                     goes_on=bool(taking and taking.begun),
+                    stop=taking.stop if taking else None,
                 ),
             )
 
@@ -239,40 +241,39 @@ class TakeDesk:
         if not taking.recorder.wait(2):
             taking.recorder.kill()
             taking.recorder.wait(2)
+        self._leaving.append(taking.recorder)
         self._end(taking, ended)
 
-    def hear(self, word: str, *values: Any) -> None:
-        """Hear the recorder."""
+    def hear(self, recorder: Child, word: str, *values: Any) -> None:
+        """Hear a recorder."""
         taking = self._taking
-        if taking is None:
+        if taking is None or recorder is not taking.recorder:
             return
         if word == "ready":
             taking.ready = True
         elif word == "take":
             taking.status = values[0]
         elif word == "ended":
-            taking.ended = values[0]
+            self._leaving.append(taking.recorder)
+            self._end(taking, values[0])
 
-    @property
-    def has_ended(self) -> bool:
-        """Whether the recorder has said how the take ended."""
-        return bool(self._taking and self._taking.ended)
+    def is_leaving(self, recorder: Child) -> bool:
+        """Whether a recorder has said how its take ended."""
+        return recorder in self._leaving
 
-    def recorder_ended(self) -> None:
-        """Go on with a take whose recorder died; or be done with one that has ended."""
+    def recorder_ended(self, recorder: Child) -> None:
+        """Go on with a take whose recorder died."""
         taking = self._taking
-        if taking is None:
+        if recorder in self._leaving:
+            self._leaving.remove(recorder)
+        if taking is None or recorder is not taking.recorder:
             return
-        if taking.ended:
-            self._end(taking, taking.ended)
-        elif taking.recorder.started > MOST_RECORDERS:
+        if taking.recorder.started > MOST_RECORDERS:
             note = "The recorder ended again and again; what is there is brought into order."
             self._end(taking, Ended(str(taking.path), UNFINISHED, (note,)))
         else:
             taking.ready = False
             taking.recorder.start()
-            if taking.stop:
-                taking.recorder.send("stop", *taking.stop)
 
     def _end(self, taking: Taking, ended: Ended) -> None:
         self._taking = None

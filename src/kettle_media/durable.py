@@ -5,8 +5,12 @@ import os
 import queue
 import threading
 from collections.abc import Callable, Mapping
+from concurrent.futures import Future, wait
 from pathlib import Path
 from typing import Any
+
+# Where somebody waits, a disk that takes its time is waited for so long.
+PATIENCE_S = 3.0
 
 
 def sync_folder(path: Path) -> None:
@@ -27,29 +31,54 @@ def _sync(path: Path, how: Callable[[int], None]) -> None:
         os.close(descriptor)
 
 
-def replace_file(target: Path, data: bytes, synced: bool = True) -> None:
+def within(patience_s: float | None, do: Callable[[], None]) -> bool:
+    """Do something and wait for it so long, or without end; it goes on beside if it is not done.
+
+    Gives whether it is done; what it raised by then is raised.
+    """
+    if patience_s is None:
+        do()
+        return True
+    done: Future[None] = Future()
+
+    def beside() -> None:
+        try:
+            do()
+            done.set_result(None)
+        except BaseException as error:  # raised again where it is waited for
+            done.set_exception(error)
+
+    threading.Thread(target=beside, name="disk", daemon=True).start()
+    if not wait([done], patience_s).done:
+        return False
+    done.result()
+    return True
+
+
+def replace_file(target: Path, data: bytes, patience_s: float | None = None) -> None:
     """Replace a file by another one that is on the disk before it takes the name.
 
-    Not `synced`, who comes later brings it to the disk: a busy one takes seconds for that.
+    With `patience_s` a disk that does not say so by then is not waited for: the file takes its
+    name, and is on the disk when that comes to it.
     """
     fresh = target.with_name(f"{target.name}.new")
     try:
         with fresh.open("wb") as file:
             file.write(data)
-        if synced:
-            put_in_place(fresh, target)
-        else:
-            fresh.replace(target)
+        put_in_place(fresh, target, patience_s)
     except OSError:
         fresh.unlink(missing_ok=True)
         raise
 
 
-def put_in_place(fresh: Path, target: Path) -> None:
-    """Give a finished file its name, with all of it on the disk before."""
-    sync_file(fresh)
+def put_in_place(fresh: Path, target: Path, patience_s: float | None = None) -> None:
+    """Give a finished file its name, with all of it on the disk before, see `replace_file`."""
+    waited_for = patience_s != 0
+    if waited_for:
+        within(patience_s, lambda: sync_file(fresh))
     fresh.replace(target)
-    sync_folder(target.parent)
+    if waited_for:
+        within(patience_s, lambda: sync_folder(target.parent))
 
 
 class LineFile:

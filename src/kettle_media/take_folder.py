@@ -132,9 +132,9 @@ class TakeFolder:
         """What is told of the take as a whole."""
         return self.path / "take.json"
 
-    def write_info(self, info: TakeInfo, synced: bool = True) -> None:
+    def write_info(self, info: TakeInfo, patience_s: float | None = None) -> None:
         """Replace take.json as a whole, never half (see `replace_file`). Raises OSError."""
-        replace_file(self.info_path, info.to_json().encode(), synced)
+        replace_file(self.info_path, info.to_json().encode(), patience_s)
 
     def read_info(self) -> TakeInfo:
         """Read and check take.json. Raises TakeError."""

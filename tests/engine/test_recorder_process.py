@@ -1,5 +1,6 @@
 """The recorder's process as a thread of ours: a disk that takes its time, a start after a death."""
 
+import contextlib
 import shutil
 import threading
 import time
@@ -12,10 +13,12 @@ import numpy as np
 
 from kettle_core.devices import Mode
 from kettle_core.rig import Format, Input, Rig
+from kettle_core.timing import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.recording.order import Order
 from kettle_engine.recording.process import run_recorder
+from kettle_engine.recording.recorder import TAIL_NS
 from kettle_engine.rings.ring import RingWriter
 from kettle_engine.stamps import Stamps
 from kettle_media import durable
@@ -37,6 +40,10 @@ class FakeLine:
 
     def beat(self):
         """Nobody watches."""
+
+    def beating(self, limit_s):
+        """Nor here."""
+        return contextlib.nullcontext()
 
     def send(self, *message):
         self.said.append(message)
@@ -70,17 +77,18 @@ class Recording(unittest.TestCase):
             writer.tell(True, due_ns + BLOCK_NS)
             no += 1
 
-    def start(self, goes_on=False):
+    def start(self, goes_on=False, stop=None):
         rings = {"voice": str(self.ring)}
         start_ns = self.clock.now_ns()
         order = Order(
             self.folder.path, RIG, Path("pictures"), 0, self.clock.base_ns, start_ns,
-            rings, {}, FACTS, goes_on,
+            rings, {}, FACTS, goes_on, stop,
         )  # fmt: skip
         if not goes_on:
             self.line.waiting.append(("begin", start_ns, FACTS, rings))
         work = threading.Thread(target=run_recorder, args=(self.line, order))
-        self.playing.start()
+        if not self.playing.is_alive():
+            self.playing.start()
         work.start()
         self.addCleanup(work.join)
         self.addCleanup(lambda: self.line.waiting.append(("stop", self.clock.now_ns())))
@@ -103,24 +111,39 @@ class Recording(unittest.TestCase):
         self.assertEqual((ended[0], ended[1].state), ("ended", "complete"), ended)
         return read_times(self.folder.times_path(self.folder.read_info().tracks[0]))
 
-    def test_a_disk_that_takes_its_time_does_not_hold_up_the_beginning_of_a_take(self):
+    def test_a_disk_that_takes_its_time_holds_up_neither_beginning_nor_end_of_a_take(self):
         ready = threading.Event()
-        self.addCleanup(ready.set)
 
         def slow(descriptor):
-            ready.wait(60)
+            ready.wait(600)
 
-        with (
-            mock.patch.object(durable.os, "fsync", slow),
-            mock.patch.object(durable.os, "fdatasync", slow),
-        ):
-            work = self.start()
-            self.until(lambda: self.written() > 50)
-            self.assertEqual(self.folder.read_info().state, "recording")
-            ready.set()
-            rows = self.stop(work)
+        for name in ("fsync", "fdatasync"):
+            self.enterContext(mock.patch.object(durable.os, name, slow))
+        self.addCleanup(ready.set)
+        self.enterContext(mock.patch("kettle_engine.recording.recorder.PATIENCE_S", 0.2))
+        work = self.start()
+        self.until(lambda: self.written() > 50)
+        self.assertEqual(self.folder.read_info().state, "recording")
+        rows = self.stop(work)
+        self.assertFalse(ready.is_set())
+        self.assertEqual(self.folder.read_info().state, "complete")
         self.assertLessEqual(rows["no"][0], 2)
         self.assertTrue(np.all(np.diff(rows["no"]) == 1))
+
+    def test_one_that_died_at_the_end_is_followed_by_one_that_ends_where_the_take_was_stopped(self):
+        work = self.start()
+        self.until(lambda: self.written() > 20)
+        self.line.waiting.append(("stop", self.clock.now_ns(), "stopped"))
+        died = mock.patch("kettle_engine.recording.recorder.Recorder.finish", lambda *_: None)
+        with died:
+            work.join(60)
+        stopped_ns = self.clock.now_ns()
+        self.until(lambda: self.clock.now_ns() > stopped_ns + NS_PER_S // 2)
+        self.start(goes_on=True, stop=(stopped_ns, "stopped")).join(60)
+        self.assertEqual(self.line.said[-1][1].state, "complete")
+        rows = read_times(self.folder.times_path(self.folder.read_info().tracks[0]))
+        end_ns = rows["master_ns"][-1]
+        self.assertLess(abs(end_ns - stopped_ns), TAIL_NS + 50_000_000)
 
     def test_one_that_died_before_it_told_of_the_take_is_followed_by_one_that_does(self):
         # What that one left of its track.

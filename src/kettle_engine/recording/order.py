@@ -16,7 +16,8 @@ class Order:
 
     `lighter` are modes in words that are less work than an input's own, where there are such.
     `goes_on` is for one that takes the place of one that died; `facts` is what devices say of
-    themselves, for where that one had not written it yet.
+    themselves, for where that one had not written it yet; `stop` is when and why the take was
+    stopped, if it was.
     """
 
     folder: Path
@@ -29,6 +30,7 @@ class Order:
     lighter: Mapping[str, str]
     facts: Mapping[str, DeviceFacts]
     goes_on: bool = False
+    stop: tuple[int, str] | None = None
 
 
 @dataclass(frozen=True)

@@ -28,6 +28,8 @@ HEAR_EVERY_S = 0.02
 TELL_EVERY_S, SYNC_EVERY_S = 0.2, 1.0
 # What was captured before the end is waited for so long.
 DRAIN_NS = 10 * NS_PER_S
+# A disk may take its time for the end; what takes longer hangs.
+FINISH_LIMIT_S = 300.0
 # A track whose newest capture has waited so long is told as late.
 LATE_NS = NS_PER_S
 # Written again after a recorder died: what its muxer had not given away yet.
@@ -130,6 +132,7 @@ class RecorderProcess:
         self._feeds: dict[str, Feed] = {}
         self._tell_at = 0.0
         self._given_up = False
+        self._started_ns = self._clock.now_ns()
 
     def run(self) -> Ended:
         """Record until the engine says stop or is gone."""
@@ -155,7 +158,8 @@ class RecorderProcess:
                 self._line.send("take", self._status())
             time.sleep(HEAR_EVERY_S)
         self._line.send("finishing")
-        return recorder.finish(self._short())
+        with self._line.beating(FINISH_LIMIT_S):
+            return recorder.finish(self._short())
 
     def _hear(self) -> None:
         try:
@@ -193,6 +197,8 @@ class RecorderProcess:
     def _go_on(self) -> None:
         """Take the place of a recorder that died."""
         recorder, order = self._recorder, self._order
+        if order.stop:
+            recorder.stop(*order.stop)
         folder = recorder.folder
         if not folder.info_path.exists():
             # It had not come to tell of the take; the rings have what it had.
@@ -221,7 +227,7 @@ class RecorderProcess:
             return False
         if all(feed.done.is_set() for feed in self._feeds.values()):
             return True
-        return self._clock.now_ns() > stop_ns + DRAIN_NS
+        return self._clock.now_ns() > max(stop_ns, self._started_ns) + DRAIN_NS
 
     def _short(self) -> dict[str, int]:
         """By how much tracks that were too late miss the take's end."""

@@ -20,7 +20,7 @@ from kettle_engine.recording.losses import Losses
 from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.recording.track import Track
 from kettle_engine.stamps import Arrival
-from kettle_media.durable import LineFile, sync_file, sync_folder
+from kettle_media.durable import PATIENCE_S, LineFile, sync_file, sync_folder, within
 from kettle_media.mending import mend_track
 from kettle_media.stills import copy_masks, write_stills
 from kettle_media.take_folder import TakeFolder, check_room, free_bytes
@@ -107,7 +107,7 @@ class Recorder:
         self.folder.keep_room()
         try:
             # `sync` brings it to the disk: nothing was there before that could be lost.
-            self.folder.write_info(self.info, synced=False)
+            self.folder.write_info(self.info, patience_s=0.0)
         except OSError as error:
             raise TakeError(
                 f"The take cannot be written to {self.folder.path}: {error}."
@@ -313,11 +313,13 @@ class Recorder:
 
     def _put_end(self) -> Ended:
         """Write how it ended; on a full disk there is room kept for that."""
-        self.sync()
+        # What is captured is safe in the system's hands; a slow disk must not keep the end.
+        patience_s = None if self._at_once else PATIENCE_S
+        within(patience_s, self.sync)
         self.folder.give_room()
         path = str(self.folder.path)
         try:
-            self.folder.write_info(self.info)
+            self.folder.write_info(self.info, patience_s)
         except OSError as error:
             note = (
                 f"The take is whole, but its end cannot be written: {error}. Make room on the "
