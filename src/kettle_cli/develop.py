@@ -18,32 +18,34 @@ PYTHON_FILES = ["src", "tests", "scripts", "kettle"]
 
 def check(_: Namespace) -> int:
     """Run lint, types, import contracts and the JavaScript checks."""
-    return 1 if run_steps(_checks(), _environment()) else 0
+    return 1 if run_steps([_checks()], _environment()) else 0
 
 
 def test(options: Namespace) -> int:
     """Install what tests need, check, run all tests (or one part of them)."""
-    groups = [] if options.part else _checks()
     # What does not mind a neighbour runs beside one, in a process of its own: where one dies or
-    # hangs it is known which.
-    parts = {
+    # hangs it is known which. The longest is begun first.
+    beside = {
         "core": [
-            [
-                _tests("core", "tests.core", "tests.media", "tests.studio", "tests.cli"),
-                _tests("engine", "tests.engine"),
-            ],
-            # Recording in real time wants the machine for itself.
-            [_tests("real time", "tests", how="--tag")],
+            _tests("engine", "tests.engine"),
+            _tests("core", "tests.core"),
+            _tests("media and commands", "tests.media", "tests.cli", "tests.studio"),
         ],
-        "web": [[_tests("web", "tests.web"), Step("javascript", [_node(), "--test", "tests/js/"])]],
-        "browser": [[_tests("browser", "tests.browser")]],
+        "web": [_tests("web", "tests.web"), Step("javascript", [_node(), "--test", "tests/js/"])],
     }
+    # Recording in real time wants the machine for itself.
+    alone = {
+        "core": [_tests("real time", "tests", how="--tag")],
+        "browser": [_tests("browser", "tests.browser")],
+    }
+    wanted = (options.part,) if options.part else ("core", "web", "browser")
+    first, *others = [step for part in wanted for step in beside.get(part, [])] or [None]
+    checks = [] if options.part else _checks()
+    groups = [[first, *checks, *others]] if first else []
+    groups += [[step] for part in wanted for step in alone.get(part, [])]
     if options.part in (None, "browser"):
         need_chromium()
         _need_packages()
-    for name, found in parts.items():
-        if options.part in (None, name):
-            groups += found
     return 1 if run_steps(groups, _environment()) else 0
 
 
@@ -54,7 +56,7 @@ def _tests(name: str, *labels: str, how: str = "--exclude-tag") -> Step:
     return Step(name, [*manage, *settings, *labels, how, "realtime"])
 
 
-def _checks() -> list[list[Step]]:
+def _checks() -> list[Step]:
     _need_packages()
     npx = [_node(), "node_modules/.bin/biome"]
     templates = "src/kettle_web/templates"
@@ -70,7 +72,7 @@ def _checks() -> list[list[Step]]:
         ("biome", [*npx, "check", "src/kettle_web/static", "tests/js"]),
         ("tsc", [_node(), "node_modules/.bin/tsc", "--project", "tsconfig.json"]),
     ]
-    return [[Step(name, command)] for name, command in found]
+    return [Step(name, command) for name, command in found]
 
 
 def _environment() -> dict[str, str]:

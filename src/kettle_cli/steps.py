@@ -14,7 +14,8 @@ from kettle_cli.paths import ROOT
 
 # A step that takes longer hangs: it is ended, and its processes say where they stood.
 LIMIT_S = 900.0
-GRACE_S = 10.0
+GRACE_S, LOOK_EVERY_S = 10.0, 0.05
+AT_ONCE = 2
 # Of a step that failed so many lines are repeated at the end, where a reader looks first.
 REPEATED = 80
 
@@ -57,21 +58,23 @@ class Step:
                 if not self._aside:
                     _print([line])
 
-    def finish(self, limit_s: float) -> None:
-        """Wait for its end, or end it after `limit_s` since its start."""
+    def is_over(self, limit_s: float) -> bool:
+        """Whether it has ended; one that takes longer than `limit_s` is ended."""
         if self._process is None or self._reader is None:
-            return
-        try:
-            left_s = self._began_s + limit_s - time.monotonic()
-            self.status = self._process.wait(max(0.0, left_s))
-        except subprocess.TimeoutExpired:
-            self.end(signal.SIGABRT)
-            self.status = -signal.SIGABRT
-            print(f"“{self.name}” did not end within {limit_s:.0f} s.", file=sys.stderr)
+            return True
         self.took_s = time.monotonic() - self._began_s
+        ended = self._process.poll() is not None
+        if not ended and self.took_s < limit_s:
+            return False
+        if not ended:
+            self.end(signal.SIGABRT)
+            print(f"“{self.name}” did not end within {limit_s:.0f} s.", file=sys.stderr)
+        self.status = self._process.wait()
         self._reader.join(GRACE_S)
         if self._aside:
+            print(f"── {self.name}", flush=True)
             _print(list(self.printed))
+        return True
 
     def end(self, how: signal.Signals) -> None:
         """End it with all its processes; SIGABRT has Python's say where they stood."""
@@ -93,21 +96,12 @@ def _print(lines: Sequence[bytes]) -> None:
 def run_steps(
     groups: Sequence[Sequence[Step]], environment: dict[str, str], limit_s: float = LIMIT_S
 ) -> int:
-    """Run every group, so that one failure does not hide the next; a group's steps run together.
+    """Run every group, so that one failure does not hide the next; of a group two at a time.
 
     Gives how many failed.
     """
     for group in groups:
-        print(f"── {', '.join(step.name for step in group)}", flush=True)
-        try:
-            for step in group:
-                step.start(environment, aside=len(group) > 1)
-            for step in group:
-                step.finish(limit_s)
-        except BaseException:
-            for step in group:
-                step.end(signal.SIGTERM)
-            raise
+        _run_group(group, environment, limit_s)
     done = [step for group in groups for step in group]
     for step in done:
         if step.status:
@@ -119,3 +113,20 @@ def run_steps(
     failed = sum(1 for step in done if step.status)
     print(f"{len(done) - failed} passed, {failed} failed", flush=True)
     return failed
+
+
+def _run_group(group: Sequence[Step], environment: dict[str, str], limit_s: float) -> None:
+    """Start the first ones, and another one whenever one has ended."""
+    print(f"── {', '.join(step.name for step in group)}", flush=True)
+    waiting, running = list(group), list[Step]()
+    try:
+        while waiting or running:
+            while waiting and len(running) < AT_ONCE:
+                running.append(waiting.pop(0))
+                running[-1].start(environment, aside=len(group) > 1)
+            running = [step for step in running if not step.is_over(limit_s)]
+            time.sleep(LOOK_EVERY_S)
+    except BaseException:
+        for step in running:
+            step.end(signal.SIGTERM)
+        raise

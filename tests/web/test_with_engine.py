@@ -2,6 +2,7 @@
 
 import json
 import os
+import time
 from dataclasses import replace
 from unittest import mock
 
@@ -72,8 +73,10 @@ class WithEngine(TransactionTestCase):
             self.assertTrue(connected)
             if look:
                 await socket.send_json_to({"look": look})
-            seen = {}
+            seen, deadline = {}, time.monotonic() + 60
             while not until(seen):
+                if time.monotonic() > deadline:
+                    self.fail(f"{seen.get('status')}, {sorted(seen)}; {self.engine.state()}")
                 message = await socket.receive_output(60)
                 if "bytes" in message:
                     name, _, jpeg = message["bytes"].partition(b"\0")
