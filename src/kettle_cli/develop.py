@@ -39,10 +39,10 @@ def test(options: Namespace) -> int:
         "browser": [_tests("browser", "tests.browser")],
     }
     wanted = (options.part,) if options.part else ("core", "web", "browser")
-    first, *others = [step for part in wanted for step in beside.get(part, [])] or [None]
-    checks = [] if options.part else _checks()
-    groups = [[first, *checks, *others]] if first else []
-    groups += [[step] for part in wanted for step in alone.get(part, [])]
+    quick = [step for part in wanted for step in beside.get(part, [])]
+    if not options.part:
+        quick[1:1] = _checks()
+    groups = [quick, *([step] for part in wanted for step in alone.get(part, []))]
     if options.part in (None, "browser"):
         need_chromium()
         _need_packages()
