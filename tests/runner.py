@@ -10,7 +10,7 @@ import unittest
 
 from django.test.runner import DiscoverRunner
 
-LIMIT_S = int(os.environ.get("KETTLE_TEST_LIMIT_S", "300"))
+LIMIT_S = int(os.environ.get("KETTLE_TEST_LIMIT_S", "180"))
 SLOWEST = 8
 
 

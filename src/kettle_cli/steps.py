@@ -100,7 +100,7 @@ def run_steps(
 
     Gives how many failed.
     """
-    for group in groups:
+    for group in filter(None, groups):
         _run_group(group, environment, limit_s)
     done = [step for group in groups for step in group]
     for step in done:
