@@ -5,6 +5,7 @@ a segment (from one restart or jump to the next) it is continuous and bends only
 stretch of stamps asks for it; stalls lift stamps off it and do not bend it.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,8 +22,9 @@ KNOT_S, BIN_S = 20.0, 2.0
 BEND_COST_US = 1000.0
 # Slopes within this are one piece.
 SAME_PPM = 0.05
-# A segment shorter than this has the rate of its neighbour.
-SHORT_S = 5.0
+# Of a segment shorter than this jitter moves the rate by more than clocks differ from restart to
+# restart.
+STEADY_S = 60.0
 
 
 @dataclass(frozen=True)
@@ -93,50 +95,67 @@ def map_clock(track_ns: Int64Array, master_ns: Int64Array, segments: Int64Array)
     numbers = np.asarray(segments)
     if track.size == 0 or not track.size == master.size == numbers.size:
         raise TimingError(f"A clock needs stamps in pairs, got {track.size} and {master.size}.")
-    found: list[list[Piece]] = []
-    spreads = []
-    for number in np.unique(numbers):
-        of = numbers == number
-        order = np.argsort(track[of], kind="stable")
-        pieces, spread = _fit_segment(track[of][order], master[of][order], int(number))
-        found.append(pieces)
-        spreads.append(spread)
-    lengths = [np.ptp(track[numbers == n]) / NS_PER_S for n in np.unique(numbers)]
-    return ClockMap(tuple(_with_neighbours_rates(found, lengths)), float(np.max(spreads)))
+    stamps = {
+        int(n): _sorted(track[numbers == n], master[numbers == n]) for n in np.unique(numbers)
+    }
+    fits = {n: _fit_segment(*of, n) for n, of in stamps.items()}
+    if len(fits) > 1:
+        lengths_s = {n: np.ptp(of[0]) / NS_PER_S for n, of in stamps.items()}
+        rates = _shared_rates({n: pieces for n, (pieces, _) in fits.items()}, lengths_s)
+        fits |= {n: _straight(*stamps[n], n, rate) for n, rate in rates.items()}
+    pieces = tuple(piece for of, _ in fits.values() for piece in of)
+    return ClockMap(pieces, float(max(spread for _, spread in fits.values())))
 
 
-def _with_neighbours_rates(found: list[list[Piece]], lengths_s: list[float]) -> list[Piece]:
-    """Give short segments the rate of the longest one before or after them."""
-    out = []
-    for n, pieces in enumerate(found):
-        kept = pieces
-        if lengths_s[n] < SHORT_S and len(found) > 1:
-            near = max((k for k in (n - 1, n + 1) if 0 <= k < len(found)),
-                       key=lambda k: lengths_s[k])  # fmt: skip
-            rate = found[near][-1 if near < n else 0].drift_ppm
-            first = pieces[0]
-            kept = [Piece(first.start_ns, first.master_ns, rate, first.segment)]
-        out += kept
-    return out
+def _sorted(track: Int64Array, master: Int64Array) -> tuple[Int64Array, Int64Array]:
+    order = np.argsort(track, kind="stable")
+    return track[order], master[order]
+
+
+def _shared_rates(
+    found: Mapping[int, list[Piece]], lengths_s: Mapping[int, float]
+) -> dict[int, float]:
+    """For short segments: the rate of the steady one beside them, or that of all short ones.
+
+    A rate is the surer the longer its segment is, about by the square.
+    """
+    short = [n for n in found if lengths_s[n] < STEADY_S]
+    if not short:
+        return {}
+    own = [found[n][0].drift_ppm for n in short]
+    of_all = float(np.average(own, weights=[max(lengths_s[n], 1e-3) ** 2 for n in short]))
+    numbers, rates = list(found), {}
+    for n in short:
+        at = numbers.index(n)
+        beside = [k for k in numbers[max(0, at - 1) : at + 2] if k not in short]
+        near = max(beside, key=lambda k: lengths_s[k], default=None)
+        rates[n] = of_all if near is None else found[near][-1 if near < n else 0].drift_ppm
+    return rates
+
+
+def _straight(
+    track: Int64Array, master: Int64Array, number: int, rate_ppm: float | None = None
+) -> tuple[list[Piece], float]:
+    line = fit_clock(track, master, rate_ppm)
+    return [Piece(int(track[0]), line.anchor_master_ns, line.drift_ppm, number)], line.spread_ns
 
 
 def _fit_segment(track: Int64Array, master: Int64Array, number: int) -> tuple[list[Piece], float]:
     origin, base = int(track[0]), int(master[0])
-    line = fit_clock(track, master)
-    straight = [Piece(origin, line.anchor_master_ns, line.drift_ppm, number)]
+    straight = _straight(track, master, number)
     length_s = (track[-1] - origin) / NS_PER_S
-    if length_s < 3 * KNOT_S:
-        return straight, line.spread_ns
+    if length_s < STEADY_S:
+        return straight
     x_s = (track - origin) / NS_PER_S
     late_us = ((master - base) - (track - origin)) / 1000.0
     x_s, late_us = _earliest(x_s, late_us)
     knots = np.linspace(0, length_s, max(2, round(length_s / KNOT_S)) + 1)
     values = _envelope(x_s, late_us, knots)
     if values is None:
-        return straight, line.spread_ns
+        return straight
     slopes = np.diff(values) / np.diff(knots)
     if np.abs(slopes).max() > MAX_SLOPE * 1e6:
-        return straight, line.spread_ns
+        return straight
     pieces: list[Piece] = []
     kept_ppm = np.inf
     for n, slope_ppm in enumerate(slopes):

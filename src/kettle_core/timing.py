@@ -118,7 +118,9 @@ class ClockFit:
         return self.anchor_master_ns + elapsed / (1.0 + self.drift_ppm * 1e-6)
 
 
-def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
+def fit_clock(
+    device_ns: Int64Array, master_ns: Int64Array, drift_ppm: float | None = None
+) -> ClockFit:
     """Fit a device clock to the master clock from pairs of stamps.
 
     A stamp is late by latency and by whatever the machine was doing, never early. So the line
@@ -129,6 +131,7 @@ def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
     ----------
     device_ns, master_ns : (N,) int64 ndarray, N >= 1; device times that stand still or step
         back, as some drivers give them, count like others
+    drift_ppm : the rate where it is known; only the line's level is found then
 
     Returns
     -------
@@ -156,7 +159,10 @@ def fit_clock(device_ns: Int64Array, master_ns: Int64Array) -> ClockFit:
     x = (device - device[0]).astype(np.float64)
     late = (master - master[0]).astype(np.float64) - x
     x, late = _earliest_of_each_bin(x, late)
-    slope = _slope_under(x, late) if x.size >= 4 else 0.0
+    if drift_ppm is None:
+        slope = _slope_under(x, late) if x.size >= 4 else 0.0
+    else:
+        slope = 1.0 / (1.0 + drift_ppm * 1e-6) - 1.0
     level = late - slope * x
     lowest = float(level.min())
     # master elapsed = x * (1 + slope), so the device's rate is 1 / (1 + slope)

@@ -72,6 +72,18 @@ class Maps(unittest.TestCase):
         self.assertEqual([p.segment for p in found.pieces], [0, 1])
         self.assertEqual(found.pieces[0].drift_ppm, found.pieces[1].drift_ppm)
 
+    def test_short_segments_share_one_rate_and_lie_under_their_own_stamps(self):
+        worst = []
+        for seed in range(20):
+            rng = np.random.default_rng(seed)
+            track, true, master = stamps(20, lambda t: -56.0, rng)
+            segments = (track > 9e9).astype(np.int64)
+            placed = track + 30_000_000 * segments
+            found = map_clock(placed, master, segments)
+            self.assertEqual(len({p.drift_ppm for p in found.pieces}), 1)
+            worst.append(np.abs(found.to_master_ns(placed) - true - LATE_NS).max() / 1e6)
+        self.assertLess(max(worst), 0.15)
+
     @given(st.integers(0, 2**31), st.integers(1, 400))
     @settings(max_examples=30, deadline=None)
     def test_no_stamp_lies_below_the_map_whatever_the_stamps(self, seed, seconds):

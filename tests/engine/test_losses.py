@@ -55,10 +55,17 @@ class Telling(unittest.TestCase):
         self.assertEqual(self.losses.now(tracks()), [])
         self.assertEqual(self.losses.of(tracks()), [told])
         for number in range(MOST_KEPT + 2):
-            self.losses.gap("voice", S, (80 + number) * S)
+            self.losses.gap("voice", S, (80 + 3 * number) * S)
         kept = self.losses.of(tracks())
         self.assertEqual(len(kept), MOST_KEPT + 1)
         self.assertEqual(kept[-1], "3 more such gaps are in the journal.")
+
+    def test_what_was_away_at_one_moment_is_told_in_one_sentence(self):
+        self.losses.gap("voice", 400_000_000, 10 * S + S // 2)
+        self.losses.gap("screen", 200_000_000, 10 * S)
+        told = "Screen and Voice: up to 0.4 s are missing before 0:10, their devices were away."
+        self.assertEqual(self.losses.of(tracks()), [told])
+        self.assertEqual(self.losses.now(tracks()), [told])
 
     def test_a_name_of_the_users_own_is_used(self):
         losses = Losses((replace(VOICE, name="Odile"),), self.note, {})

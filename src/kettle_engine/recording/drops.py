@@ -1,11 +1,14 @@
 """Frames that were dropped, and gaps: of what, since when, how many, why, in words."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kettle_core.timing import NS_PER_S
 
 # So long without a drop, and it is over.
 OVER_AFTER_NS = 2 * NS_PER_S
+# Devices that are back within this time of each other were away for one reason.
+ONE_MOMENT_NS = 2 * NS_PER_S
 DEVICE, BUSY, ENCODER = "device", "busy", "encoder"
 WHY = {
     DEVICE: "the device gave fewer",
@@ -76,14 +79,39 @@ def in_words(name: str, drops: Drops, is_picture: bool, whole: bool, lighter: st
     return f"{told} Close what you don't need{otherwise}."
 
 
-def gap_in_words(name: str, at_ns: int, missing_ns: int) -> str:
-    """What is said of a device that was away and is back.
+@dataclass(frozen=True)
+class Gap:
+    """What is missing of an input before a record time, at which its device was back; in ns."""
 
-    >>> gap_in_words("Headset", 72 * 10**9, 530_000_000)
-    'Headset: 0.5 s are missing before 1:12, its device was away.'
+    name: str
+    at_ns: int
+    missing_ns: int
+
+
+def gaps_in_words(gaps: Sequence[Gap]) -> list[str]:
+    """What is said of devices that were away and are back; those of one moment in one sentence.
+
+    >>> gaps_in_words([Gap("Headset", 72 * 10**9, 530_000_000)])
+    ['Headset: 0.5 s are missing before 1:12, its device was away.']
+    >>> gaps_in_words([Gap("Tablet", 9 * 10**9, 2 * 10**8), Gap("Headset", 9 * 10**9, 4 * 10**8)])
+    ['Tablet and Headset: up to 0.4 s are missing before 0:09, their devices were away.']
     """
-    seconds = f"{missing_ns / NS_PER_S:.1f} s"
-    return f"{name}: {seconds} are missing before {_minutes(at_ns)}, its device was away."
+    moments: list[list[Gap]] = []
+    for gap in sorted(gaps, key=lambda gap: gap.at_ns):
+        if moments and gap.at_ns - moments[-1][0].at_ns < ONE_MOMENT_NS:
+            moments[-1].append(gap)
+        else:
+            moments.append([gap])
+    return [_moment_in_words(moment) for moment in moments]
+
+
+def _moment_in_words(gaps: Sequence[Gap]) -> str:
+    *others, last = dict.fromkeys(gap.name for gap in gaps)
+    names = f"{', '.join(others)} and {last}" if others else last
+    seconds = f"{max(gap.missing_ns for gap in gaps) / NS_PER_S:.1f} s"
+    most, whose = ("up to ", "their devices were") if others else ("", "its device was")
+    when = _minutes(gaps[0].at_ns)
+    return f"{names}: {most}{seconds} are missing before {when}, {whose} away."
 
 
 def dropped_in_words(name: str, dropped: int, of: int, is_picture: bool) -> str:

@@ -8,8 +8,9 @@ from kettle_core.timing import NS_PER_S
 from kettle_engine.recording.drops import (
     Drops,
     DropWatch,
+    Gap,
     dropped_in_words,
-    gap_in_words,
+    gaps_in_words,
     in_words,
 )
 from kettle_engine.recording.track import Track
@@ -35,7 +36,8 @@ class Losses:
         self._lock = threading.Lock()
         self._drops = {name: DropWatch() for name in self._inputs}
         self._lately: list[tuple[int, str]] = []
-        self._gaps: list[str] = []
+        self._gaps: list[Gap] = []
+        self._looked_ns = 0
 
     def dropped(self, name: str, frames: int, why: str, at_ns: int, written: int) -> None:
         """Frames or blocks of an input were lost, beside so many that were written."""
@@ -49,9 +51,7 @@ class Losses:
         if missing_ns < LEAST_GAP_NS:
             return
         self._note("missing", at_ns, input=name, missing_ns=missing_ns)
-        sentence = gap_in_words(self._inputs[name].name, at_ns, missing_ns)
-        self._gaps.append(sentence)
-        self.tell(sentence, at_ns)
+        self._gaps.append(Gap(self._inputs[name].name, at_ns, missing_ns))
 
     def tell(self, sentence: str, at_ns: int) -> None:
         """Have something told for a while."""
@@ -59,6 +59,7 @@ class Losses:
 
     def look(self, at_ns: int) -> None:
         """Note which drops are over, and forget what was told for long enough."""
+        self._looked_ns = at_ns
         self._lately = [told for told in self._lately if told[0] > at_ns]
         for name, watch in self._drops.items():
             with self._lock:
@@ -77,7 +78,9 @@ class Losses:
 
     def now(self, tracks: Mapping[str, Track]) -> list[str]:
         """What is to be told at the moment, in sentences."""
-        found = [sentence for _, sentence in self._lately]
+        lately_ns = self._looked_ns - TOLD_FOR_NS
+        found = gaps_in_words([gap for gap in self._gaps if gap.at_ns > lately_ns])
+        found += [sentence for _, sentence in self._lately]
         whole = not any(t.dropped for t in tracks.values() if not t.input.is_picture)
         for name, item in self._inputs.items():
             drops = self._drops[name].now
@@ -88,9 +91,10 @@ class Losses:
 
     def of(self, tracks: Mapping[str, Track]) -> list[str]:
         """What the take has lost on the whole, in sentences."""
-        found = self._gaps[:MOST_KEPT]
-        if len(self._gaps) > MOST_KEPT:
-            found.append(f"{len(self._gaps) - MOST_KEPT} more such gaps are in the journal.")
+        gaps = gaps_in_words(self._gaps)
+        found = gaps[:MOST_KEPT]
+        if len(gaps) > MOST_KEPT:
+            found.append(f"{len(gaps) - MOST_KEPT} more such gaps are in the journal.")
         for track in tracks.values():
             if track.dropped:
                 item, of = track.input, track.dropped + track.written
