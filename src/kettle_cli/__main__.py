@@ -105,6 +105,8 @@ def _add_developers_words(words: Any) -> None:
         "compose: the composer; sound: the sound room",
     )
     measure.add_argument("--minutes", type=float, default=1.0, help="how long memory is watched")
+    loads = [load.name for load in bench_record.LOADS]
+    measure.add_argument("--load", default="", choices=loads, help="record: beside this one only")
     benches = {
         "live": bench_live.bench_live,
         "compose": bench_compose.bench_compose,

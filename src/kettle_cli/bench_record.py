@@ -39,6 +39,8 @@ BARE_S = 64
 WARM_NS = 8 * NS_PER_S
 BURN = "while True: pass"
 JOB_S = 8
+# Memory is to be flat from then on.
+SETTLED_S = 300.0
 
 
 @dataclass(frozen=True)
@@ -75,7 +77,7 @@ def bench_record(options: Namespace) -> int:
     ):
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=list(FLAGS))
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        for load in LOADS:
+        for load in (x for x in LOADS if options.load in ("", x.name)):
             _leave_a_job(page, f"{base}/rigs/demo/record/")
             with _burners(load):
                 _measure(Path(name), client, load, options.minutes * 60, bare, page)
@@ -157,12 +159,13 @@ def _measure(
     hello = client.ask("hello")
     pids = {**hello["pids"], "engine": hello["pid"]}
     begun, began_s = {name: cpu_s(pid) for name, pid in pids.items()}, time.monotonic()
-    memory: list[int] = []
+    memory: list[tuple[float, int]] = []
     answers_s: list[float] = []
     said: list[str] = []
     while time.monotonic() - began_s < seconds:
         time.sleep(min(2.5, seconds / 4))
-        memory.append(sum(pss_bytes(pid) for pid in with_children(hello["pid"])))
+        used_bytes = sum(pss_bytes(pid) for pid in with_children(hello["pid"]))
+        memory.append((time.monotonic() - began_s, used_bytes))
         answers_s.append(_answer_s(page.url))
         said = _take(client).get("trouble") or said
     elapsed_s = time.monotonic() - began_s
@@ -179,8 +182,11 @@ def _measure(
         f"  without the studio's drawing {ours:.2f} cores, {ours / bare:.2f} of bare encoders "
         f"({', '.join(f'{n} {c:.2f}' for n, c in cores.items())})"
     )
+    settled_s = min(SETTLED_S, seconds / 2)
+    settled_mb = [used_bytes / 1e6 for at_s, used_bytes in memory if at_s >= settled_s]
     print(
-        f"  memory {memory[0] / 1e6:.0f} to {memory[-1] / 1e6:.0f} MB (proportional share); "
+        f"  memory {memory[0][1] / 1e6:.0f} MB, from {settled_s / 60:.1f} min on "
+        f"{min(settled_mb):.0f} to {max(settled_mb):.0f} MB (proportional share); "
         f"a page answers in {np.median(answers_s) * 1000:.0f} ms, "
         f"at worst {max(answers_s) * 1000:.0f} ms",
         flush=True,
