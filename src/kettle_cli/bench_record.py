@@ -26,7 +26,7 @@ from kettle_core.timing import NS_PER_S
 from kettle_engine.client import EngineClient
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.rack import Rack
-from kettle_engine.priority import ANSWERS, rank_process
+from kettle_engine.priority import ANSWERS, rank
 from kettle_engine.process import work_frame_by_frame
 from kettle_media.take_folder import TakeFolder
 from kettle_media.times import read_times
@@ -67,7 +67,7 @@ def bench_record(options: Namespace) -> int:
 
     need_chromium()
     # Who measures must not wait for what it measures.
-    rank_process(os.getpid(), ANSWERS)
+    rank(ANSWERS)
     bare = bare_cores()
     print(f"bare encoders: {bare:.2f} cores")
     with (
@@ -173,11 +173,14 @@ def _measure(
     client.ask("stop")
     while not client.ask("status")["last_take"]:
         time.sleep(0.1)
-    dropped = drops_after(TakeFolder(data / "takes" / folder), 1.0)
+    take = TakeFolder(data / "takes" / folder)
+    dropped = drops_after(take, 1.0)
     ours = sum(used for name, used in cores.items() if not name.startswith("devices"))
     print(f"{load.name}: dropped after the first second {json.dumps(dropped)}")
     for sentence in said:
         print(f"  said: {sentence}")
+    for row in rows_of_drops(take):
+        print(f"  {row}")
     print(
         f"  without the studio's drawing {ours:.2f} cores, {ours / bare:.2f} of bare encoders "
         f"({', '.join(f'{n} {c:.2f}' for n, c in cores.items())})"
@@ -217,6 +220,17 @@ def drops_after(folder: TakeFolder, from_s: float) -> dict[str, int]:
         late = rows["pts_ns"] > from_s * 1e9
         found[track.name] = int(rows["dropped"][late].sum())
     return found
+
+
+def rows_of_drops(folder: TakeFolder) -> list[str]:
+    """Which frames were dropped when and why, as the journal has them."""
+    lines = map(json.loads, folder.journal_path.read_text().splitlines())
+    return [
+        f"{row['since_ns'] / NS_PER_S:.1f} to {row['until_ns'] / NS_PER_S:.1f} s: "
+        f"{row['frames']} of {row['input']}, {row['why']}"
+        for row in lines
+        if row["what"] == "frames were dropped"
+    ]
 
 
 def with_children(pid: int) -> list[int]:

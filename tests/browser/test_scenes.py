@@ -125,6 +125,35 @@ class Scenes(BrowserCase):
         expect(page.locator("[data-marks]")).to_contain_text("spot “Corner mark”")
         self.check_page()
 
+    def test_5_an_answer_that_comes_too_late_takes_nothing_back(self):
+        page, held = self.page, []
+
+        def hold(route):
+            """Keep the answer of what the page looks for by itself."""
+            if route.request.resource_type == "fetch" and not held:
+                held.append((route, route.fetch()))
+            else:
+                route.continue_()
+
+        self.open_scene("scene-2")
+        page.route("**/scenes/at/scene-2/", hold)
+        for _ in range(300):
+            if held:
+                break
+            page.wait_for_timeout(100)
+        page.locator("#add-layer").click()
+        page.locator(".menu-list").get_by_role("button", name="Main display").click()
+        self.chosen("Main display")
+        route, answer = held[0]
+        with page.expect_response(lambda got: got.request == route.request) as late:
+            route.fulfill(response=answer)
+        late.value.finished()
+        page.locator("#add-layer").click()
+        self.chosen("Main display")
+        page.unroute("**/scenes/at/scene-2/")
+        page.reload()
+        self.chosen("Main display")
+
     def test_3_by_keys_alone(self):
         page = self.page
         self.open_scene("scene-3")

@@ -1,4 +1,4 @@
-import { swapParts } from "../lib/parts.js";
+import { beginAsking, swapParts } from "../lib/parts.js";
 
 const AGAIN_MS = 1500;
 const REMEASURE_MS = 12000;
@@ -36,8 +36,11 @@ export function mount() {
       timer = window.setTimeout(again, REMEASURE_MS);
       return;
     }
+    const isNewest = beginAsking(true);
     const answer = await fetch(location.href, { signal: stop.signal });
-    swapParts(await answer.text());
+    const html = await answer.text();
+    if (isNewest()) swapParts(html);
+    else follow();
   };
 
   const follow = () => {

@@ -1,4 +1,4 @@
-import { swapParts } from "../lib/parts.js";
+import { beginAsking, swapParts } from "../lib/parts.js";
 
 const SETTLE_MS = 250;
 const FAILED = "Vast Kettle does not answer, so this was not saved. Change it again in a moment.";
@@ -25,13 +25,28 @@ export function mount() {
 
   const send = async (/** @type {string} */ address, /** @type {FormData} */ data) => {
     say("Saving …", "");
+    const isNewest = beginAsking();
     try {
       const answer = await fetch(address, { method: "POST", body: data, signal: stop.signal });
-      swapParts(await answer.text());
+      const html = await answer.text();
+      if (isNewest()) {
+        swapParts(html);
+        follow(answer);
+      } else {
+        // Something else was chosen meanwhile: the page as it is then, with what was saved.
+        swapParts(await (await fetch(location.href, { signal: stop.signal })).text());
+      }
       say(answer.ok ? "Saved" : "Not saved", answer.ok ? "good" : "fault");
     } catch {
       if (!stop.signal.aborted) say(FAILED, "fault");
     }
+  };
+
+  /** Where the server leads to another state of this page, a reload shows the same. */
+  const follow = (/** @type {Response} */ answer) => {
+    const { pathname, search } = new URL(answer.url);
+    if (answer.redirected && pathname === location.pathname)
+      history.replaceState(null, "", pathname + search);
   };
 
   // A form that was exchanged meanwhile still has what was set in it.

@@ -1,4 +1,4 @@
-import { swapParts } from "../lib/parts.js";
+import { beginAsking, swapParts } from "../lib/parts.js";
 import {
   around,
   boundsOf,
@@ -53,7 +53,6 @@ export function mount(table, live) {
   let timer = 0;
   let triedAt = 0;
   let trying = 0;
-  let asked = new AbortController();
 
   const selected = () => data.layers.filter((layer) => layer.selected);
   const free = () => selected().filter((layer) => !layer.locked);
@@ -124,14 +123,13 @@ export function mount(table, live) {
     const query = new URLSearchParams(ids.map((id) => ["layer", id]));
     const address = `${table.dataset.address}${ids.length ? `?${query}` : ""}`;
     history.replaceState(null, "", address);
-    asked.abort();
-    const own = new AbortController();
-    asked = own;
+    const isNewest = beginAsking();
     try {
-      const answer = await fetch(address, { signal: own.signal });
-      swapParts(await answer.text());
+      const answer = await fetch(address, { signal: stop.signal });
+      const html = await answer.text();
+      if (isNewest()) swapParts(html);
     } catch (error) {
-      if (!own.signal.aborted) throw error;
+      if (!stop.signal.aborted) throw error;
     }
   };
 
@@ -377,7 +375,6 @@ export function mount(table, live) {
   return {
     destroy() {
       stop.abort();
-      asked.abort();
       observer.disconnect();
       window.clearTimeout(timer);
       window.clearTimeout(trying);

@@ -1,5 +1,20 @@
 /** Parts of a page, marked by data-part, are exchanged for those of a fresh copy from the server. */
 
+let turn = 0;
+
+/**
+ * Begins to ask the server for a fresh copy. An answer that comes after a newer one was taken over,
+ * or after something newer was asked for, tells of what the page was: it must not be shown.
+ * @param {boolean} background whether it is only looked for what may have changed: who saves or
+ *   chooses something meanwhile is newer, and nothing asked for before is older
+ * @returns {() => boolean} whether its answer is the newest
+ */
+export function beginAsking(background = false) {
+  if (!background) turn += 1;
+  const mine = turn;
+  return () => mine === turn;
+}
+
 /**
  * Takes over every part of a fresh page. What is marked by data-keep (live pictures and strips)
  * is moved across, so that it neither blinks nor loses its state; focus stays where it was.
@@ -35,5 +50,6 @@ export function swapParts(html) {
     // What is being typed is not saved yet, so the fresh copy does not have it.
     if (typed !== false && field) /** @type {HTMLInputElement} */ (field).value = typed;
   }
+  turn += 1;
   document.dispatchEvent(new CustomEvent("parts:swapped"));
 }
