@@ -121,10 +121,13 @@ class Measuring(unittest.TestCase):
             tone = sine(997, 10, 0.1, rate_hz=rate_hz)
             found = measure_loudness(tone, rate_hz).integrated_lufs
             self.assertAlmostEqual(found, -20.0, delta=0.15)
-        meter, at = LoudnessMeter(2, RATE_HZ), 0
+        meter, at_once, at = LoudnessMeter(2, RATE_HZ), LoudnessMeter(2, RATE_HZ), 0
         for size in (1, 7, 480, 99_999, 3, 10**6):
             meter.take(sound[:, at : at + size])
             at += size
+        at_once.take(sound)
+        self.assertAlmostEqual(meter.momentary_lufs(), at_once.momentary_lufs(), places=9)
+        self.assertAlmostEqual(meter.short_term_lufs(), at_once.short_term_lufs(), places=9)
         self.assertAlmostEqual(meter.read().integrated_lufs, whole.integrated_lufs, places=9)
 
     def test_nothing_one_sample_and_silence_are_silent(self):
