@@ -1,7 +1,6 @@
 """bench record: the demo rig recorded with the Record page open and a job waiting, beside loads."""
 
 import json
-import os
 import subprocess
 import sys
 import tempfile
