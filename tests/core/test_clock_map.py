@@ -84,6 +84,14 @@ class Maps(unittest.TestCase):
             worst.append(np.abs(found.to_master_ns(placed) - true - LATE_NS).max() / 1e6)
         self.assertLess(max(worst), 0.15)
 
+    def test_a_short_segment_between_steady_ones_has_the_rate_of_the_longer_one(self):
+        rng = np.random.default_rng(8)
+        track, _, master = stamps(400, lambda t: np.where(t < 120, 20.0, 80.0), rng)
+        segments = (track > 90e9).astype(np.int64) + (track > 120e9)
+        rates = {p.segment: p.drift_ppm for p in map_clock(track, master, segments).pieces}
+        self.assertAlmostEqual(rates[0], 20, delta=1)
+        self.assertEqual(rates[1], rates[2])
+
     @given(st.integers(0, 2**31), st.integers(1, 400))
     @settings(max_examples=30, deadline=None)
     def test_no_stamp_lies_below_the_map_whatever_the_stamps(self, seed, seconds):

@@ -35,6 +35,16 @@ class Ranks(unittest.TestCase):
             self.assertEqual(int(stat[16]), WORKS)
             process.communicate("\n")
 
+    def test_a_session_that_another_process_leads_keeps_its_own_rank(self):
+        group = Path("/proc/self/autogroup")
+        if not group.exists():
+            self.skipTest("This system has no automatic groups.")
+        before = group.read_text()
+        with subprocess.Popen([sys.executable, "-c", "input()"], stdin=subprocess.PIPE) as other:
+            rank_process(other.pid, WORKS)
+            other.communicate(b"\n")
+        self.assertEqual(group.read_text(), before)
+
     def test_one_that_is_gone_is_let_be(self):
         with subprocess.Popen([sys.executable, "-c", ""]) as gone:
             gone.wait()

@@ -1,5 +1,6 @@
 """Files that are whole or as before, whatever the disk does; lines that nobody waits for."""
 
+import errno
 import json
 import subprocess
 import sys
@@ -7,8 +8,10 @@ import tempfile
 import threading
 import unittest
 from pathlib import Path
+from unittest import mock
 
-from kettle_media.durable import LineFile, replace_file
+from kettle_media import durable
+from kettle_media.durable import LineFile, replace_file, within
 from kettle_media.take_folder import ROOM_BYTES, TakeFolder, free_bytes
 from tests.fixtures import ROOT, copied_take
 from tests.small_disk import small_disk
@@ -42,6 +45,41 @@ class Replacing(unittest.TestCase):
             self.assertGreaterEqual(free_bytes(disk), ROOM_BYTES)
             folder.write_info(info)
             self.assertEqual(folder.read_info(), info)
+
+
+class SlowDisks(unittest.TestCase):
+    def setUp(self):
+        self.target = Path(self.enterContext(tempfile.TemporaryDirectory())) / "take.json"
+        replace_file(self.target, b"old")
+
+    def have_syncs(self, do):
+        for name in ("fsync", "fdatasync"):
+            self.enterContext(mock.patch.object(durable.os, name, do))
+
+    def test_a_disk_that_does_not_say_when_it_is_done_is_not_waited_for_for_ever(self):
+        done = threading.Event()
+        self.addCleanup(done.set)
+        self.have_syncs(lambda descriptor: done.wait(600))
+        replace_file(self.target, b"new", patience_s=0.1)
+        self.assertEqual(self.target.read_bytes(), b"new")
+        self.assertFalse(done.is_set())
+
+    def test_a_disk_that_fails_leaves_what_was_there_and_is_told(self):
+        def fail(descriptor):
+            raise OSError(errno.EIO, "Input/output error")
+
+        self.have_syncs(fail)
+        for patience_s in (None, 30.0):
+            with self.assertRaisesRegex(OSError, "Input/output error"):
+                replace_file(self.target, b"new", patience_s)
+            self.assertEqual(self.target.read_bytes(), b"old")
+            self.assertEqual(list(self.target.parent.iterdir()), [self.target])
+
+    def test_what_is_waited_for_is_told_apart_from_what_goes_on_beside(self):
+        goes_on = threading.Event()
+        self.assertTrue(within(30.0, lambda: None))
+        self.assertFalse(within(0.05, lambda: goes_on.wait(600) and None))
+        goes_on.set()
 
 
 class Lines(unittest.TestCase):
