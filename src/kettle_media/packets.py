@@ -95,8 +95,14 @@ def rewrap_parts(
 
 
 def readable(container: Any, stream: Any) -> Iterator[Any]:
-    """Packets with data and a time; the last cluster of a killed file may end in the middle."""
+    """Packets with data and a time; the last cluster of a killed file may end in the middle.
+
+    Of a picture with a few frames alone it is not guessed when they are to be decoded: as no
+    frame of ours waits for a later one, when they are shown.
+    """
     with contextlib.suppress(av.error.InvalidDataError):
         for packet in container.demux(stream):
-            if packet.dts is not None and packet.pts is not None and packet.size:
+            if packet.pts is not None and packet.size:
+                if packet.dts is None:
+                    packet.dts = packet.pts
                 yield packet

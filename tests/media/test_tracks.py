@@ -6,7 +6,7 @@ import av
 import numpy as np
 
 from kettle_core.devices import Mode
-from kettle_media.packets import rewrap
+from kettle_media.packets import read_packets, rewrap
 from kettle_media.tracks import PictureWriter, SoundWriter
 from tests.fixtures import ROOT
 
@@ -34,6 +34,21 @@ class CutOff(unittest.TestCase):
                 if number in (40, 99):
                     self.assertGreater(self.readable_s(path), number / 30 - LOST_AT_MOST_S)
             writer.close()
+
+    def test_a_still_screen_of_a_second_is_there_with_all_its_few_frames(self):
+        frame = np.full((360, 320), 90, np.uint8)
+        for count in range(1, 10):
+            path = ROOT / f"short-{count}.mkv"
+            writer = PictureWriter(path, True, Mode(320, 240, Fraction(30)))
+            for number in range(count):
+                writer.write(frame, number * 10**9 // 5)
+            writer.close()
+            self.assertEqual([p.at_ms for p in read_packets(path)], [*range(0, 200 * count, 200)])
+            playable = path.with_suffix(".mp4")
+            self.assertEqual(rewrap(path, playable, faststart=True), count)
+            with av.open(str(playable)) as container:
+                times = [float(f.pts * f.time_base) for f in container.decode(video=0)]
+            np.testing.assert_allclose(times, np.arange(count) / 5, atol=0.002)
 
     def test_a_sound_track_loses_at_most_half_a_second(self):
         path = ROOT / "cut-sound.mkv"
