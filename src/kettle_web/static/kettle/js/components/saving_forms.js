@@ -29,7 +29,8 @@ export function mount() {
     try {
       const answer = await fetch(address, { method: "POST", body: data, signal: stop.signal });
       const html = await answer.text();
-      if (isNewest()) {
+      // What is wrong with a field is shown whatever else was chosen meanwhile.
+      if (isNewest() || !answer.ok) {
         swapParts(html);
         follow(answer);
       } else {
