@@ -3,11 +3,11 @@
 import time
 from pathlib import Path
 
-from kettle_core.errors import KettleError, NoRoomError, TakeError
+from kettle_core.errors import KettleError, NoRoomError
 from kettle_engine.priority import WORKS, rank
 from kettle_engine.processes import Line
 from kettle_engine.taking import GivingWay
-from kettle_media.repair import repair_take
+from kettle_media.repair import find_unfinished, repair_take
 from kettle_media.take_folder import TakeFolder
 from kettle_media.take_info import RECORDING
 
@@ -20,7 +20,7 @@ def run_repair(line: Line, data_dir: Path) -> None:
     """Repair what is unfinished now; ends when there is nothing left to do."""
     rank(WORKS)
     give_way = GivingWay(data_dir)
-    left = unfinished(data_dir / "takes")
+    left = find_unfinished(data_dir / "takes")
     while left:
         for folder in list(left):
             line.beat()
@@ -33,19 +33,6 @@ def run_repair(line: Line, data_dir: Path) -> None:
             while time.monotonic() < wait_until:
                 line.beat()
                 line.receive(0.2)
-
-
-def unfinished(takes_root: Path) -> list[TakeFolder]:
-    """Takes that say that they are being recorded."""
-    found = []
-    for path in sorted(takes_root.glob("**/take.json")):
-        folder = TakeFolder(path.parent)
-        try:
-            if folder.read_info().state == RECORDING:
-                found.append(folder)
-        except TakeError:
-            continue
-    return found
 
 
 def _repair(line: Line, folder: TakeFolder) -> bool:

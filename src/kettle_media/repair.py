@@ -1,5 +1,6 @@
 """Brings takes that were cut off by a crash or a power failure into order."""
 
+import contextlib
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -15,16 +16,13 @@ Progress = Callable[[int, int], None]
 
 
 def find_unfinished(takes_root: Path) -> list[TakeFolder]:
-    """Takes below a folder that say they are being recorded, by a process that is gone."""
+    """Takes below a folder that say they are being recorded; one that is held really is."""
     found = []
     for path in sorted(takes_root.glob("**/take.json")):
         folder = TakeFolder(path.parent)
-        try:
-            unfinished = folder.read_info().state == RECORDING
-        except TakeError:
-            continue
-        if unfinished and not folder.is_held:
-            found.append(folder)
+        with contextlib.suppress(TakeError):
+            if folder.read_info().state == RECORDING:
+                found.append(folder)
     return found
 
 
