@@ -9,7 +9,7 @@ from pathlib import Path
 
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
-from kettle_media.take_folder import TakeFolder
+from kettle_media.take.folder import TakeFolder
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 

@@ -8,16 +8,16 @@ from pathlib import Path
 
 import numpy as np
 
-from kettle_core.compose import compose_frame
-from kettle_core.picture import picture_from_i420
-from kettle_core.scene_plan import plan_scene
+from kettle_core.picture.compose import compose_frame
+from kettle_core.picture.picture import picture_from_i420
+from kettle_core.scene.scene_plan import plan_scene
 from kettle_engine.live_take import record_live_take
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
-from kettle_media.align import align_take
-from kettle_media.program import render_program
-from kettle_media.take_folder import TakeFolder
-from kettle_media.times import read_times
+from kettle_media.program.program import render_program
+from kettle_media.take.align import align_take
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.times import read_times
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 
@@ -28,7 +28,7 @@ def bench(_: Namespace) -> int:
     """Measure recording, aligning and composing against the length of the take."""
     work_frame_by_frame()
     rig = demo_rig()
-    plan = plan_scene(rig.scenes[0], rig.format)
+    plan = plan_scene(rig.scenes[0], rig.format.frame_size)
     rng = np.random.default_rng(1)
     pictures = {
         i.id: picture_from_i420(

@@ -8,14 +8,14 @@ from typing import Any
 
 import numpy as np
 
-from kettle_core.compose import Composer
-from kettle_core.layout import Box
-from kettle_core.picture import Picture, picture_from_i420
-from kettle_core.rig import Format
-from kettle_core.scene import Layer, Mask, Scene
-from kettle_core.scene_plan import plan_scene
+from kettle_core.picture.compose import Composer
+from kettle_core.picture.picture import Picture, picture_from_i420
+from kettle_core.rig.rig import Format
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import Layer, Mask, Scene
+from kettle_core.scene.scene_plan import plan_scene
 from kettle_engine.process import work_frame_by_frame
-from kettle_media.overlay_graph import overlay_graph
+from kettle_media.program.overlay_graph import overlay_graph
 
 FRAMES = 150
 LOGO_ALPHA = 140
@@ -121,7 +121,7 @@ def _ours(found: Scene, made: Material, still: bool = False) -> Callable[[int], 
     webcams = [picture_from_i420(b) for b in made.webcam]
     flat = picture_from_i420(made.logo)
     logo = Picture(flat.y, flat.u, flat.v, np.full((200, 200), LOGO_ALPHA, np.uint8))
-    composer = Composer(plan_scene(found, Format()))
+    composer = Composer(plan_scene(found, Format().frame_size))
 
     def step(n: int) -> object:
         n = 0 if still else n

@@ -19,17 +19,17 @@ import numpy as np
 
 from kettle_cli.bench_live import CHROMIUM, FLAGS, application, cpu_s
 from kettle_cli.develop import need_chromium
-from kettle_core.rig import Rig
-from kettle_core.rig_data import rig_to_dict
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.data import rig_to_dict
+from kettle_core.rig.rig import Rig
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.client import EngineClient
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.rack import Rack
 from kettle_engine.priority import ANSWERS, rank
 from kettle_engine.process import work_frame_by_frame
-from kettle_media.take_folder import TakeFolder
-from kettle_media.times import read_times
-from kettle_media.tracks import PictureWriter, SoundWriter
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.times import read_times
+from kettle_media.take.tracks import PictureWriter, SoundWriter
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 

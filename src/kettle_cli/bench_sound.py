@@ -27,8 +27,8 @@ from kettle_core.sound.suppression import NoiseSuppression
 from kettle_core.sound.tone import Tone, tone_chain
 from kettle_core.sound.true_peak import PeakMeter
 from kettle_core.sound.voice import frame_energy
-from kettle_media.sound_file import SoundFile
-from kettle_media.suppressors import voice_keeper
+from kettle_media.sound.sound_file import SoundFile
+from kettle_media.sound.suppressors import voice_keeper
 from kettle_studio import sounds
 from kettle_studio.sounds import sound_of
 

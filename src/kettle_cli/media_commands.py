@@ -9,21 +9,21 @@ from pathlib import Path
 
 from kettle_cli.paths import DATA
 from kettle_core.errors import KettleError, RigError
-from kettle_core.rig import Rig
-from kettle_core.rig_data import rig_from_dict
+from kettle_core.rig.data import rig_from_dict
+from kettle_core.rig.rig import Rig
 from kettle_engine.devices.drivers import Drivers
 from kettle_engine.live_take import record_live_take
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
 from kettle_engine.taking import GivingWay
-from kettle_media.align import align_take
-from kettle_media.file_driver import FileDriver
-from kettle_media.inspect import inspect_take
-from kettle_media.program import compose_one_frame, compose_take
-from kettle_media.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
-from kettle_media.stills import keep_picture, write_png
-from kettle_media.sync_report import TrackSync
-from kettle_media.take_folder import TakeFolder
+from kettle_media.program.program import compose_one_frame, compose_take
+from kettle_media.rig.file_driver import FileDriver
+from kettle_media.rig.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
+from kettle_media.rig.stills import keep_picture, write_png
+from kettle_media.take.align import align_take
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.inspect import inspect_take
+from kettle_media.take.sync_report import TrackSync
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 

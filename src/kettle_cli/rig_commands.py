@@ -8,15 +8,15 @@ from typing import Any
 from kettle_cli.media_commands import find_rig
 from kettle_cli.paths import DATA
 from kettle_core.errors import EngineError, RigError
-from kettle_core.placing import scale_in_words
-from kettle_core.rig import Rig
-from kettle_core.scene import Scene
-from kettle_core.scene_data import layer_to_dict
+from kettle_core.rig.rig import Rig
+from kettle_core.rig.scene_data import layer_to_dict
+from kettle_core.scene.placing import scale_in_words
+from kettle_core.scene.scene import Scene
 from kettle_engine.client import EngineClient
 from kettle_engine.devices.drivers import Drivers
 from kettle_engine.protocol import device_from_dict, device_to_dict
-from kettle_media.file_driver import FileDriver
-from kettle_media.rig_file import read_rig_file
+from kettle_media.rig.file_driver import FileDriver
+from kettle_media.rig.rig_file import read_rig_file
 from kettle_studio.driver import Studio
 
 

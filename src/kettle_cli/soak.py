@@ -18,18 +18,18 @@ from numpy.typing import NDArray
 
 from kettle_cli.bench_live import application, web_pid
 from kettle_cli.bench_record import pss_bytes
-from kettle_core.devices import Mode
 from kettle_core.errors import EngineError
-from kettle_core.rig import Input
-from kettle_core.rig_data import rig_to_dict
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.data import rig_to_dict
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.rig import Input
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.client import EngineClient
 from kettle_engine.recording.take import record_take
-from kettle_media.align import align_take
-from kettle_media.inspect import inspect_take
-from kettle_media.take_folder import TakeFolder
-from kettle_media.take_info import RECORDING
-from kettle_media.times import NOTED, read_times
+from kettle_media.take.align import align_take
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import RECORDING
+from kettle_media.take.inspect import inspect_take
+from kettle_media.take.times import NOTED, read_times
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 

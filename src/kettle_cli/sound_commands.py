@@ -19,8 +19,8 @@ from kettle_core.sound.offset import find_offset
 from kettle_core.sound.stage import RATE_HZ
 from kettle_core.sound.tone import Tone
 from kettle_core.sound.true_peak import PeakMeter
-from kettle_media.clean import clean_file
-from kettle_media.sound_file import SoundFile, in_pieces
+from kettle_media.sound.clean import clean_file
+from kettle_media.sound.sound_file import SoundFile, in_pieces
 
 SHOWN_CLIPS = 20
 

@@ -9,9 +9,9 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from kettle_core.devices import DeviceInfo
 from kettle_core.errors import EngineError
-from kettle_core.rig import Rig
+from kettle_core.rig.devices import DeviceInfo
+from kettle_core.rig.rig import Rig
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.registry import known_drivers
 from kettle_engine.hosts import Hosts
@@ -24,7 +24,7 @@ from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.rings.places import RingPlaces
 from kettle_engine.take_desk import MAX_COUNTDOWN_S, UNFINISHED, TakeDesk, tracks_of
 from kettle_engine.taking import TakingFlag
-from kettle_media.take_folder import free_bytes
+from kettle_media.take.folder import free_bytes
 
 RUN_VIEWER = "kettle_engine.viewing.viewer:run_viewer"
 RUN_REPAIR = "kettle_engine.repairing:run_repair"

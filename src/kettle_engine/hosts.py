@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from pathlib import Path
 
-from kettle_core.devices import DeviceInfo
-from kettle_core.rig import Input
+from kettle_core.rig.devices import DeviceInfo
+from kettle_core.rig.rig import Input
 from kettle_engine.devices.registry import driver_of
 from kettle_engine.devices.report import LIVE, OPENING, SourceReport
 from kettle_engine.processes import Child

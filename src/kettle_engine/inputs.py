@@ -3,9 +3,9 @@
 from collections.abc import Iterable
 from dataclasses import replace
 
-from kettle_core.devices import DeviceInfo
-from kettle_core.rig import Input, Rig, input_of_device
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.devices import DeviceInfo
+from kettle_core.rig.rig import Input, Rig, input_of_device
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.protocol import WHOLE, spare_id
 
 # Devices that are in no rig are kept open this long after a page last asked for them.

@@ -6,14 +6,14 @@ from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import DeviceError, EngineError, TakeError
-from kettle_core.rig import Rig
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.rig import Rig
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.engine import Engine
 from kettle_engine.protocol import IDLE, WATCHING
 from kettle_engine.recording.order import DISK_RESERVE_BYTES
 from kettle_engine.rings.places import RingPlaces
-from kettle_media.take_folder import TakeFolder
-from kettle_media.take_info import TakeInfo
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import TakeInfo
 
 STEP_S = 0.05
 

@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from kettle_core.devices import DeviceInfo
-from kettle_core.rig_data import mode_from_dict, mode_to_dict
+from kettle_core.rig.data import mode_from_dict, mode_to_dict
+from kettle_core.rig.devices import DeviceInfo
 
 STATUS, LEVELS, PROGRAM, PICTURE = b"status", b"levels", b"program", b"picture/"
 # The level of one sound after its chain, and the sound itself to listen to.

@@ -7,9 +7,9 @@ from kettle_core.errors import KettleError, NoRoomError
 from kettle_engine.priority import WORKS, rank
 from kettle_engine.processes import Line
 from kettle_engine.taking import GivingWay
-from kettle_media.repair import find_unfinished, repair_take
-from kettle_media.take_folder import TakeFolder
-from kettle_media.take_info import RECORDING
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import RECORDING
+from kettle_media.take.repair import find_unfinished, repair_take
 
 AGAIN_AFTER_S = 2.0
 # What gets no further in this time on a slow disk hangs.

@@ -16,8 +16,8 @@ from typing import Any
 import zmq
 
 from kettle_core.errors import EngineError, KettleError
-from kettle_core.first_rig import rig_of_devices
-from kettle_core.rig_data import rig_from_dict, rig_to_dict
+from kettle_core.rig.data import rig_from_dict, rig_to_dict
+from kettle_core.rig.first_rig import rig_of_devices
 from kettle_engine.client import EngineClient
 from kettle_engine.engine import Engine
 from kettle_engine.protocol import command_address, device_to_dict, socket_folder

@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from kettle_core.devices import DeviceInfo
 from kettle_core.errors import EngineError, KettleError
-from kettle_core.rig import Input, Rig
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.devices import DeviceInfo
+from kettle_core.rig.rig import Input, Rig
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import LIVE, OPENING, DeviceFacts
 from kettle_engine.hosts import Hosts
@@ -19,7 +19,7 @@ from kettle_engine.processes import Child
 from kettle_engine.protocol import COUNTDOWN, FINISHING, RECORDING
 from kettle_engine.questions import Reply
 from kettle_engine.recording.order import Ended, Order
-from kettle_media.take_folder import TakeFolder, check_room
+from kettle_media.take.folder import TakeFolder, check_room
 
 RUN_RECORDER = "kettle_engine.recording.process:run_recorder"
 SILENT_LIMIT_S, MOST_BYTES = 30.0, 2_000_000_000

@@ -1,27 +1,42 @@
-"""What goes wrong with a track's file, told in words."""
+"""What goes wrong with a file of pictures or sound, told in words."""
 
 import errno
 from pathlib import Path
 
 from av.error import FFmpegError
 
-from kettle_core.errors import NoRoomError, TakeError
+from kettle_core.errors import KettleError, NoRoomError, SoundError, TakeError
 
 # The disk is full, the quota is used up, it is mounted to be read only, or it fails.
 NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EIO)
 
 
 class Told:
-    """Turns library and system errors about a track into a TakeError that names the file."""
+    """Turns library and system errors about a file into a `kind` of error that names it."""
 
-    def __init__(self, path: Path, writing: bool = False) -> None:
+    def __init__(
+        self,
+        path: Path,
+        writing: bool = False,
+        sentence: str = "The track {} cannot be used",
+        kind: type[KettleError] = TakeError,
+    ) -> None:
         self._path, self._writing = path, writing
+        self._sentence, self._kind = sentence, kind
 
     def __enter__(self) -> None: ...
 
     def __exit__(self, kind: object, error: BaseException | None, trace: object) -> None:
-        if not isinstance(error, FFmpegError | OSError):
+        if isinstance(error, KettleError) or not isinstance(
+            error, FFmpegError | OSError | ValueError
+        ):
             return
-        if self._writing and error.errno in NO_ROOM:
-            raise NoRoomError(f"{self._path.name} cannot be written: {error.strerror}.") from error
-        raise TakeError(f"The track {self._path.name} cannot be used: {error}.") from error
+        if self._writing and getattr(error, "errno", None) in NO_ROOM:
+            told = f"{self._path.name} cannot be written: {getattr(error, 'strerror', error)}."
+            raise NoRoomError(told) from error
+        raise self._kind(f"{self._sentence.format(self._path.name)}: {error}.") from error
+
+
+def sound_told(path: Path) -> Told:
+    """The same for a sound file that somebody gave: a SoundError."""
+    return Told(path, sentence="{} cannot be used as sound", kind=SoundError)

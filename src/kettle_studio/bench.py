@@ -7,7 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
-from kettle_core.picture import Picture, Plane, picture_from_i420, picture_to_i420, rgb_to_picture
+from kettle_core.picture.picture import (
+    Picture,
+    Plane,
+    picture_from_i420,
+    picture_to_i420,
+    rgb_to_picture,
+)
 from kettle_studio import world
 from kettle_studio.canvas import FramePool, font
 from kettle_studio.kept import kept

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
-from kettle_core.picture import (
+from kettle_core.picture.picture import (
     Picture,
     Plane,
     blend_plane,

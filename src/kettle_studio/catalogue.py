@@ -4,8 +4,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from kettle_core.devices import DeviceInfo, Mode
-from kettle_core.layout import Box
+from kettle_core.rig.devices import DeviceInfo, Mode
+from kettle_core.scene.layout import Box
 from kettle_studio import computer, quirefold, sounds, world
 from kettle_studio.devices import (
     Plug,

@@ -5,8 +5,8 @@ from functools import lru_cache
 
 from PIL import Image, ImageDraw
 
-from kettle_core.devices import Surrounding
-from kettle_core.picture import Picture, Plane, paste, picture_from_i420
+from kettle_core.picture.picture import Picture, Plane, paste, picture_from_i420
+from kettle_core.rig.devices import Surrounding
 from kettle_studio import script, world
 from kettle_studio.canvas import font, image_to_i420, image_to_picture
 from kettle_studio.kept import kept

@@ -3,14 +3,14 @@
 from dataclasses import replace
 from fractions import Fraction
 
-from kettle_core.devices import Mode
-from kettle_core.layout import Box, fit_inside
-from kettle_core.rig import Card, Format, Input, Looks, Rig, input_of_device
-from kettle_core.scene import ChangeOver, Scene
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.rig import Card, Format, Input, Looks, Rig, input_of_device
+from kettle_core.rig.sound_changes import preset_tracks
+from kettle_core.rig.starting_layouts import corner_box, first_scene, scene_sound, whole_layer
+from kettle_core.scene.layout import Box, fit_inside
+from kettle_core.scene.scene import ChangeOver, Scene
 from kettle_core.sound.background import Ducking
 from kettle_core.sound.tone import Tone
-from kettle_core.sound_changes import preset_tracks
-from kettle_core.starting_layouts import corner_box, first_scene, scene_sound, whole_layer
 from kettle_studio.driver import Studio
 
 

@@ -6,11 +6,17 @@ from typing import Any
 
 import numpy as np
 
-from kettle_core.devices import BLOCK_SAMPLES, Capture, DeviceInfo, Event, Mode
 from kettle_core.errors import DeviceError
-from kettle_core.layout import Box
-from kettle_core.picture import Plane, blank_i420, crop_picture, picture_from_i420, picture_to_i420
-from kettle_core.timing import NS_PER_S, frame_to_ns
+from kettle_core.picture.picture import (
+    Plane,
+    blank_i420,
+    crop_picture,
+    picture_from_i420,
+    picture_to_i420,
+)
+from kettle_core.rig.devices import BLOCK_SAMPLES, Capture, DeviceInfo, Event, Mode
+from kettle_core.scene.layout import Box
+from kettle_core.timing.ticks import NS_PER_S, frame_to_ns
 from kettle_studio import bench, computer, presenter, quirefold, sounds, world
 from kettle_studio.canvas import ScreenPainter
 from kettle_studio.clock import DeviceClock

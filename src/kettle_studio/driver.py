@@ -8,8 +8,8 @@ from pathlib import Path
 
 import numpy as np
 
-from kettle_core.devices import Device, DeviceInfo, Mode, Surrounding
 from kettle_core.errors import DeviceError
+from kettle_core.rig.devices import Device, DeviceInfo, Mode, Surrounding
 from kettle_studio import computer
 from kettle_studio.catalogue import DEVICES, LISTED
 from kettle_studio.clock import DeviceClock

@@ -18,7 +18,7 @@ from typing import Any, ParamSpec, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core import picture
+from kettle_core.picture import picture
 
 HERE = Path(__file__).parent
 # A disk with less room than this is left to takes.

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
-from kettle_core.picture import (
+from kettle_core.picture.picture import (
     Picture,
     Plane,
     picture_from_i420,

@@ -5,7 +5,7 @@ from functools import lru_cache
 import numpy as np
 from PIL import Image, ImageDraw
 
-from kettle_core.picture import (
+from kettle_core.picture.picture import (
     Picture,
     Plane,
     blend_plane,

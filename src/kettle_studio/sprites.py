@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from kettle_core.picture import OPAQUE, Picture, rgb_to_picture
+from kettle_core.picture.picture import OPAQUE, Picture, rgb_to_picture
 
 Weighted = tuple[NDArray[np.uint16], NDArray[np.uint16]]
 

@@ -4,7 +4,7 @@ from fractions import Fraction
 
 from django import forms
 
-from kettle_core.rig import FRAME_RATES, FRAME_SIZES, Format
+from kettle_core.rig.rig import FRAME_RATES, FRAME_SIZES, Format
 
 SIZE_CHOICES = [(f"{w}x{h}", f"{w} × {h} px") for w, h in FRAME_SIZES]
 RATE_CHOICES = [

@@ -4,18 +4,18 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from kettle_core.devices import DeviceInfo, Mode
 from kettle_core.errors import RigError
-from kettle_core.layout import Box
-from kettle_core.region import (
+from kettle_core.rig.changes import in_mode, nearest_mode, with_input, with_new_input
+from kettle_core.rig.devices import DeviceInfo, Mode
+from kettle_core.rig.rig import Card, Input, Rig, input_of_device
+from kettle_core.scene.layout import Box
+from kettle_core.scene.region import (
     place_region,
     preset_region,
     resize_region,
     turn_box,
     unturn_box,
 )
-from kettle_core.rig import Card, Input, Rig, input_of_device
-from kettle_core.rig_changes import in_mode, nearest_mode, with_input, with_new_input
 
 Values = dict[str, Any]
 REGION = "region"

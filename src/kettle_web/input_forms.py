@@ -5,12 +5,12 @@ from typing import Any
 
 from django import forms
 
-from kettle_core.devices import DeviceInfo, Mode
-from kettle_core.hearing import DELAY_LIMITS_MS, GAIN_LIMITS_DB
-from kettle_core.reader import COLOUR_PATTERN
-from kettle_core.region import PRESETS
-from kettle_core.rig import TURNS, Input
-from kettle_core.rig_data import TEXT_LIMIT, TEXT_SIZE_LIMITS_PX
+from kettle_core.rig.data import TEXT_LIMIT, TEXT_SIZE_LIMITS_PX
+from kettle_core.rig.devices import DeviceInfo, Mode
+from kettle_core.rig.reader import COLOUR_PATTERN
+from kettle_core.rig.rig import TURNS, Input
+from kettle_core.scene.region import PRESETS
+from kettle_core.sound.voice_level import DELAY_LIMITS_MS, GAIN_LIMITS_DB
 
 FONT_WORDS = (
     ("figtree", "Figtree"),

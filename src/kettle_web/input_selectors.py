@@ -9,11 +9,11 @@ from typing import Any
 from django import forms
 from django.conf import settings
 
-from kettle_core.devices import DeviceInfo
 from kettle_core.errors import EngineError
-from kettle_core.region import aspect_in_words
-from kettle_core.rig import Input
-from kettle_core.rig import Rig as RigValues
+from kettle_core.rig.devices import DeviceInfo
+from kettle_core.rig.rig import Input
+from kettle_core.rig.rig import Rig as RigValues
+from kettle_core.scene.region import aspect_in_words
 from kettle_engine.protocol import spare_id
 from kettle_web import input_changes, services
 from kettle_web.input_forms import (

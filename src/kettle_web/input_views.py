@@ -10,9 +10,9 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from kettle_core.errors import EngineError, KettleError, RigError
-from kettle_core.rig import Input
-from kettle_core.rig_changes import with_input_at, without_input
-from kettle_media.stills import MAX_UPLOAD_BYTES
+from kettle_core.rig.changes import with_input_at, without_input
+from kettle_core.rig.rig import Input
+from kettle_media.rig.stills import MAX_UPLOAD_BYTES
 from kettle_web import (
     input_changes,
     input_selectors,

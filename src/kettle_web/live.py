@@ -16,7 +16,7 @@ from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
 
 from kettle_core.errors import KettleError
-from kettle_core.scene_data import scene_to_dict
+from kettle_core.rig.scene_data import scene_to_dict
 from kettle_engine.client import NOT_RUNNING
 from kettle_engine.protocol import (
     AFTER,

@@ -11,8 +11,8 @@ from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpRespons
 from django.urls import reverse
 
 from kettle_core.errors import TakeError
-from kettle_media.take_folder import TakeFolder
-from kettle_media.take_info import TakeInfo
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import TakeInfo
 from kettle_web.models import Take
 from kettle_web.selectors import KIND_WORDS
 

@@ -4,8 +4,8 @@ from django.conf import settings
 from django.db import models
 from django.urls import reverse
 
-from kettle_core.rig import Rig as RigValues
-from kettle_core.rig_data import rig_from_dict
+from kettle_core.rig.data import rig_from_dict
+from kettle_core.rig.rig import Rig as RigValues
 
 
 class Rig(models.Model):

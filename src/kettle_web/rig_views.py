@@ -8,8 +8,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from kettle_core.errors import RigError
-from kettle_core.rig_data import rig_from_dict
-from kettle_media.rig_file import MAX_FILE_BYTES
+from kettle_core.rig.data import rig_from_dict
+from kettle_media.rig.rig_file import MAX_FILE_BYTES
 from kettle_web import input_selectors, rig_services, services, views
 from kettle_web.forms import RigForm
 from kettle_web.input_forms import FileForm

@@ -7,11 +7,11 @@ from typing import Any
 from django import forms
 
 from kettle_core.errors import RigError
-from kettle_core.layout import Box
-from kettle_core.placing import MOST_PX
-from kettle_core.reader import COLOUR_PATTERN, Reader
-from kettle_core.scene import MAX_LAYERS
-from kettle_core.scene_data import LONGEST_CHANGE_MS, MOST_EDGE_PX
+from kettle_core.rig.reader import COLOUR_PATTERN, Reader
+from kettle_core.rig.scene_data import LONGEST_CHANGE_MS, MOST_EDGE_PX
+from kettle_core.scene.layout import Box
+from kettle_core.scene.placing import MOST_PX
+from kettle_core.scene.scene import MAX_LAYERS
 from kettle_web.input_forms import number_words
 
 COLOUR_SENTENCE = "A colour is written as # and six digits, as #1d2b33."

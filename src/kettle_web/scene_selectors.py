@@ -6,22 +6,22 @@ from typing import Any
 
 from django import forms
 
-from kettle_core.colour_key import is_greyish
 from kettle_core.errors import EngineError
-from kettle_core.layout import Box
-from kettle_core.placing import (
+from kettle_core.picture.colour_key import is_greyish
+from kettle_core.picture.reading import ReadingSize, reading_sizes
+from kettle_core.rig.rig import Input
+from kettle_core.rig.rig import Rig as RigValues
+from kettle_core.rig.spots import seats
+from kettle_core.rig.starting_layouts import STARTING_LAYOUTS, lay_out, pick_inputs, starting_layout
+from kettle_core.scene.layout import Box
+from kettle_core.scene.placing import (
     bounds_of,
     outside_in_words,
     scale_in_words,
     scale_of,
     snap_lines,
 )
-from kettle_core.reading import ReadingSize, reading_sizes
-from kettle_core.rig import Input
-from kettle_core.rig import Rig as RigValues
-from kettle_core.scene import ChangeOver, ColourKey, Layer, Scene
-from kettle_core.spots import seats
-from kettle_core.starting_layouts import STARTING_LAYOUTS, lay_out, pick_inputs, starting_layout
+from kettle_core.scene.scene import ChangeOver, ColourKey, Layer, Scene
 from kettle_web import services
 from kettle_web.models import Rig
 from kettle_web.scene_forms import (

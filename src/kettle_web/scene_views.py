@@ -10,11 +10,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
-from kettle_core import scene_changes
 from kettle_core.errors import EngineError, KettleError, RigError
-from kettle_core.rig import Rig as RigValues
-from kettle_core.scene import ColourKey, Scene
-from kettle_media.stills import MAX_UPLOAD_BYTES
+from kettle_core.rig import scene_changes
+from kettle_core.rig.rig import Rig as RigValues
+from kettle_core.scene.scene import ColourKey, Scene
+from kettle_media.rig.stills import MAX_UPLOAD_BYTES
 from kettle_web import rig_services, scene_selectors, services
 from kettle_web.input_forms import FileForm
 from kettle_web.models import Rig

@@ -9,11 +9,11 @@ from django.conf import settings
 from django.urls import reverse
 from django.utils import timezone
 
-from kettle_core.rig import Input
-from kettle_core.rig import Rig as RigValues
-from kettle_core.scene import Scene
+from kettle_core.rig.rig import Input
+from kettle_core.rig.rig import Rig as RigValues
+from kettle_core.rig.sound_changes import sounds_of
+from kettle_core.scene.scene import Scene
 from kettle_core.sound.levels import STRIP_TICKS_DBFS, VOICE_BAND_DBFS, strip_position
-from kettle_core.sound_changes import sounds_of
 from kettle_engine.machine import machine_status
 from kettle_web.models import Rig, Take
 

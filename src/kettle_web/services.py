@@ -10,15 +10,15 @@ from django.db import transaction
 from django.utils import timezone
 from django.utils.text import slugify
 
-from kettle_core.devices import DeviceInfo
 from kettle_core.errors import EngineError, TakeError
-from kettle_core.rig import Rig as RigValues
-from kettle_core.rig_data import rig_to_dict
-from kettle_core.sound_changes import following_preset
+from kettle_core.rig.data import rig_to_dict
+from kettle_core.rig.devices import DeviceInfo
+from kettle_core.rig.rig import Rig as RigValues
+from kettle_core.rig.sound_changes import following_preset
 from kettle_engine.client import EngineClient
 from kettle_engine.protocol import COUNTDOWN, FINISHING, IDLE, WATCHING, device_from_dict
-from kettle_media.take_folder import TakeFolder
-from kettle_media.take_info import RECORDING, TakeInfo
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import RECORDING, TakeInfo
 from kettle_studio.demo import demo_rig
 from kettle_web.models import Rig, Take
 

@@ -9,13 +9,13 @@ import numpy as np
 from django import forms
 from django.urls import reverse
 
-from kettle_core.devices import VOICE_KINDS
-from kettle_core.rig import Input
-from kettle_core.rig import Rig as RigValues
-from kettle_core.scene import Scene
+from kettle_core.rig.devices import VOICE_KINDS
+from kettle_core.rig.rig import Input
+from kettle_core.rig.rig import Rig as RigValues
+from kettle_core.rig.sound_changes import PRESETS, preset_of, sounds_of
+from kettle_core.scene.scene import Scene
 from kettle_core.sound.background import Ducking, DuckingGains
 from kettle_core.sound.routing import SoundTrack
-from kettle_core.sound_changes import PRESETS, preset_of, sounds_of
 from kettle_web import selectors, services
 from kettle_web.input_selectors import HEARD_FOR_S, heard_path
 from kettle_web.models import Rig

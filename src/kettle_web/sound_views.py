@@ -9,12 +9,12 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST, require_safe
 
-from kettle_core import sound_changes
 from kettle_core.errors import KettleError, RigError
-from kettle_core.rig import Input
-from kettle_core.rig import Rig as RigValues
+from kettle_core.rig import sound_changes
+from kettle_core.rig.rig import Input
+from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.sound.tone import Tone
-from kettle_media.compare_sound import compare_sound
+from kettle_media.sound.compare_sound import compare_sound
 from kettle_web import services, sound_selectors
 from kettle_web.input_selectors import heard_name, heard_path
 from kettle_web.models import Rig

@@ -4,13 +4,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from kettle_core import placing, scene_changes, spots
 from kettle_core.errors import RigError
-from kettle_core.layout import Box, fit_inside
-from kettle_core.region import SIDES
-from kettle_core.rig import Rig
-from kettle_core.scene import ChangeOver, ColourKey, Layer, Mask, Scene
-from kettle_core.starting_layouts import scene_of_layout, starting_layout
+from kettle_core.rig import scene_changes, spots
+from kettle_core.rig.rig import Rig
+from kettle_core.rig.starting_layouts import scene_of_layout, starting_layout
+from kettle_core.scene import placing
+from kettle_core.scene.layout import Box, fit_inside
+from kettle_core.scene.region import SIDES
+from kettle_core.scene.scene import ChangeOver, ColourKey, Layer, Mask, Scene
 from kettle_web.scene_forms import Placement, placements_of, read_placements
 
 Values = dict[str, Any]

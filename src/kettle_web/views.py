@@ -8,8 +8,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST, require_safe
 
 from kettle_core.errors import RigError
-from kettle_core.rig_changes import with_crosspoint, with_format
-from kettle_media.take_folder import TakeFolder
+from kettle_core.rig.changes import with_crosspoint, with_format
+from kettle_media.take.folder import TakeFolder
 from kettle_web import selectors, services
 from kettle_web.errors import wants_json
 from kettle_web.forms import CrosspointForm, FormatForm, RecordForm, RigForm

@@ -9,7 +9,7 @@ from pathlib import Path
 from django.test import tag
 from PIL import Image
 
-from kettle_core.rig_data import rig_to_dict
+from kettle_core.rig.data import rig_to_dict
 from kettle_engine.taking import TakingFlag
 from kettle_studio.demo import demo_rig
 from tests.fixtures import ROOT, copied_take

@@ -7,7 +7,7 @@ import av
 import numpy as np
 
 from kettle_core.sound.stage import RATE_HZ
-from kettle_media.sound_file import SoundFile, SoundFileWriter, write_sound_file
+from kettle_media.sound.sound_file import SoundFile, SoundFileWriter, write_sound_file
 from kettle_studio.sounds import sound_of
 from kettle_studio.sounds import voice as lesson_voice
 from tests.cli.test_commands import kettle

@@ -6,9 +6,9 @@ from fractions import Fraction
 
 import numpy as np
 
-from kettle_core.devices import Capture, DeviceInfo, Mode
 from kettle_core.errors import DeviceError
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.devices import Capture, DeviceInfo, Mode
+from kettle_core.timing.ticks import NS_PER_S
 
 MODE = Mode(64, 48, Fraction(30))
 VOICE = Mode(sample_rate_hz=48_000, channels=1)

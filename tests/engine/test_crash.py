@@ -10,10 +10,10 @@ from pathlib import Path
 from django.test import tag
 
 from kettle_core.errors import EngineError, RigError
-from kettle_core.rig_data import rig_to_dict
+from kettle_core.rig.data import rig_to_dict
 from kettle_engine.client import EngineClient
-from kettle_media.inspect import inspect_take
-from kettle_media.take_folder import TakeFolder
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.inspect import inspect_take
 from kettle_studio.demo import demo_rig
 from tests.engine.process import EngineProcess
 from tests.fixtures import ROOT
@@ -34,7 +34,7 @@ class Crashing(unittest.TestCase):
         return self.engine.has_recorded(seconds)
 
     def test_the_next_start_repairs_what_kill_9_left(self):
-        # How much a kill costs at most is told by the files: tests/media/test_tracks.py.
+        # How much a kill costs at most is told by the files: tests/media/take/test_tracks.py.
         self.record_for(3, folder="t1")
         self.engine.kill_all()
         folder = TakeFolder(self.takes / "t1")

@@ -8,18 +8,18 @@ from pathlib import Path
 import av
 import numpy as np
 
-from kettle_core.devices import Mode
 from kettle_core.errors import DeviceError
-from kettle_core.picture import picture_from_i420
-from kettle_core.rig import input_of_device
-from kettle_core.timing import NS_PER_S
+from kettle_core.picture.picture import picture_from_i420
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.rig import input_of_device
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import VirtualClock
 from kettle_engine.devices.drivers import Drivers
 from kettle_engine.devices.rack import Rack
 from kettle_engine.devices.report import LIVE
 from kettle_engine.viewing.watch import PictureWatch
-from kettle_media.file_driver import FileDriver
-from kettle_media.sound_file import write_sound_file
+from kettle_media.rig.file_driver import FileDriver
+from kettle_media.sound.sound_file import write_sound_file
 from kettle_studio.computer import BAR_PX
 from kettle_studio.driver import Studio
 

@@ -14,15 +14,15 @@ import zmq
 from django.test import tag
 
 from kettle_core.errors import EngineError
-from kettle_core.rig import Format, Input, Rig, input_of_device
-from kettle_core.rig_data import rig_to_dict
-from kettle_core.scene import Scene, SceneSound
+from kettle_core.rig.data import rig_to_dict
+from kettle_core.rig.rig import Format, Input, Rig, input_of_device
+from kettle_core.scene.scene import Scene, SceneSound
 from kettle_engine.protocol import command_address
-from kettle_media.inspect import inspect_take
-from kettle_media.packets import read_packets
-from kettle_media.take_folder import TakeFolder
-from kettle_media.times import FILLED, read_times
-from kettle_media.track_reading import read_sound
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.inspect import inspect_take
+from kettle_media.take.packets import read_packets
+from kettle_media.take.times import FILLED, read_times
+from kettle_media.take.track_reading import read_sound
 from kettle_studio.driver import Studio
 from tests.engine import odd_driver
 from tests.engine.process import EngineProcess

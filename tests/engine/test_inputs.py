@@ -3,7 +3,7 @@
 import unittest
 from dataclasses import replace
 
-from kettle_core.layout import Box
+from kettle_core.scene.layout import Box
 from kettle_engine.inputs import SPARES_FOR_NS, InputSet
 from kettle_engine.protocol import WHOLE, spare_id
 from kettle_studio.demo import demo_rig

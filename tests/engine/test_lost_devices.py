@@ -9,18 +9,18 @@ import av
 import numpy as np
 from scipy.signal import correlate
 
-from kettle_core.devices import Mode
-from kettle_core.layout import Box
-from kettle_core.picture import picture_from_i420
-from kettle_core.rig import Card, Format, Input, Looks, Rig, Tone, input_of_device
-from kettle_core.scene import Layer, Scene, SceneSound
-from kettle_core.timing import NS_PER_S
+from kettle_core.picture.picture import picture_from_i420
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.rig import Card, Format, Input, Looks, Rig, Tone, input_of_device
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import Layer, Scene, SceneSound
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.take import record_take
-from kettle_media.inspect import inspect_take
-from kettle_media.program import compose_take
-from kettle_media.take_folder import TakeFolder
-from kettle_media.times import read_times
-from kettle_media.track_reading import frame_to_i420, read_pictures, read_sound
+from kettle_media.program.program import compose_take
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.inspect import inspect_take
+from kettle_media.take.times import read_times
+from kettle_media.take.track_reading import frame_to_i420, read_pictures, read_sound
 from kettle_studio import sounds
 from kettle_studio.driver import Studio
 from tests.fixtures import ROOT

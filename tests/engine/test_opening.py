@@ -6,8 +6,8 @@ import unittest
 from dataclasses import replace
 from unittest import mock
 
-from kettle_core.devices import DeviceInfo, Mode
-from kettle_core.rig import input_of_device
+from kettle_core.rig.devices import DeviceInfo, Mode
+from kettle_core.rig.rig import input_of_device
 from kettle_engine.clock import WallClock
 from kettle_engine.devices import rack as racks
 from kettle_engine.devices.rack import Rack

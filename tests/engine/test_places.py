@@ -6,8 +6,8 @@ from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
-from kettle_core.layout import Box
-from kettle_core.rig import Looks
+from kettle_core.rig.rig import Looks
+from kettle_core.scene.layout import Box
 from kettle_engine.rings import places
 from kettle_engine.rings.places import RingPlaces, ring_name
 from kettle_studio.demo import demo_rig

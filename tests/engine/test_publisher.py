@@ -13,15 +13,15 @@ import numpy as np
 import zmq
 from django.test import tag
 
-from kettle_core.compose import as_used
-from kettle_core.devices import Mode
 from kettle_core.errors import EngineError
-from kettle_core.layout import Box
-from kettle_core.picture import Picture, rgb_to_picture
-from kettle_core.rig import Card, Format, Input, Looks, Rig, input_of_device
-from kettle_core.rig_data import rig_to_dict
-from kettle_core.scene import ChangeOver, Layer, Scene
-from kettle_core.scene_data import scene_to_dict
+from kettle_core.picture.picture import Picture, rgb_to_picture
+from kettle_core.rig.data import rig_to_dict
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.rig import Card, Format, Input, Looks, Rig, input_of_device
+from kettle_core.rig.scene_data import scene_to_dict
+from kettle_core.rig.used_picture import as_used
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import ChangeOver, Layer, Scene
 from kettle_engine.protocol import LEVELS, STATUS, live_address, picture_topic
 from kettle_engine.viewing.jpeg import picture_to_page_jpeg
 from kettle_engine.viewing.small import small_picture

@@ -11,9 +11,9 @@ from unittest import mock
 
 import numpy as np
 
-from kettle_core.devices import Mode
-from kettle_core.rig import Format, Input, Rig
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.rig import Format, Input, Rig
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.recording.order import Order
@@ -22,8 +22,8 @@ from kettle_engine.recording.recorder import TAIL_NS
 from kettle_engine.rings.ring import RingWriter
 from kettle_engine.stamps import Stamps
 from kettle_media import durable
-from kettle_media.take_folder import TakeFolder
-from kettle_media.times import read_times
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.times import read_times
 from tests.fixtures import ROOT
 
 VOICE = Input("voice", "Voice", "microphone", "y", Mode(sample_rate_hz=48_000, channels=1))

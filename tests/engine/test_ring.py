@@ -15,8 +15,8 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kettle_core.devices import Event, Mode
 from kettle_core.errors import EngineError
+from kettle_core.rig.devices import Event, Mode
 from kettle_engine.rings import ring as rings
 from kettle_engine.rings.ring import RingReader, RingWriter, ring_size
 from kettle_engine.stamps import Stamps

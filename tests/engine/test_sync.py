@@ -7,15 +7,15 @@ import av
 import numpy as np
 from scipy.signal import correlate
 
-from kettle_core.devices import SAMPLE_RATE_HZ, Mode
-from kettle_core.picture import picture_from_i420
-from kettle_core.rig import Format
-from kettle_core.rig_changes import in_mode, with_format, with_input
-from kettle_core.timing import NS_PER_S
+from kettle_core.picture.picture import picture_from_i420
+from kettle_core.rig.changes import in_mode, with_format, with_input
+from kettle_core.rig.devices import SAMPLE_RATE_HZ, Mode
+from kettle_core.rig.rig import Format
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.take import record_take
-from kettle_media.program import compose_take
-from kettle_media.take_folder import TakeFolder
-from kettle_media.track_reading import frame_to_i420
+from kettle_media.program.program import compose_take
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.track_reading import frame_to_i420
 from kettle_studio import presenter, script, sounds, world
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio

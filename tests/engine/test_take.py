@@ -12,10 +12,10 @@ from kettle_core.errors import DeviceError, TakeError
 from kettle_engine.clock import VirtualClock
 from kettle_engine.devices.rack import Rack
 from kettle_engine.recording.take import record_take
-from kettle_media.inspect import inspect_take
-from kettle_media.take_folder import TakeFolder
-from kettle_media.times import read_times
-from kettle_media.tracks import PictureWriter
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.inspect import inspect_take
+from kettle_media.take.times import read_times
+from kettle_media.take.tracks import PictureWriter
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 from tests.fixtures import ROOT, demo_take

@@ -6,14 +6,14 @@ from fractions import Fraction
 
 import numpy as np
 
-from kettle_core.devices import Mode
-from kettle_core.rig import Input
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.rig import Input
 from kettle_engine.recording.recorder import track_info
 from kettle_engine.recording.track import STILL_REPEAT_NS, Track
 from kettle_engine.stamps import Arrival
-from kettle_media.packets import read_packets
-from kettle_media.take_folder import TakeFolder
-from kettle_media.times import KEPT, NOTED, read_times
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.packets import read_packets
+from kettle_media.take.times import KEPT, NOTED, read_times
 from tests.fixtures import ROOT
 
 SCREEN = Input("screen", "Screen", "display", "x", Mode(64, 48, Fraction(30)))

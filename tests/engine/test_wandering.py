@@ -7,15 +7,15 @@ from fractions import Fraction
 import numpy as np
 from scipy.signal import correlate
 
-from kettle_core.rig import Format, Rig
-from kettle_core.scene import Scene, SceneSound
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.rig import Format, Rig
+from kettle_core.scene.scene import Scene, SceneSound
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.take import record_take
-from kettle_media.align import align_take, master_sound
-from kettle_media.inspect import inspect_take
-from kettle_media.program import compose_take
-from kettle_media.take_folder import TakeFolder
-from kettle_media.times import read_times
+from kettle_media.program.program import compose_take
+from kettle_media.take.align import align_take, master_sound
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.inspect import inspect_take
+from kettle_media.take.times import read_times
 from kettle_studio import sounds
 from kettle_studio.driver import Studio
 from tests.engine.test_lost_devices import studio_input

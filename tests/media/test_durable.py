@@ -12,7 +12,7 @@ from unittest import mock
 
 from kettle_media import durable
 from kettle_media.durable import LineFile, replace_file, within
-from kettle_media.take_folder import ROOM_BYTES, TakeFolder, free_bytes
+from kettle_media.take.folder import ROOM_BYTES, TakeFolder, free_bytes
 from tests.fixtures import ROOT, copied_take
 from tests.small_disk import small_disk
 
@@ -120,7 +120,7 @@ class Held(unittest.TestCase):
         folder = copied_take("held")
         code = (
             "import sys, time; from pathlib import Path\n"
-            "from kettle_media.take_folder import TakeFolder\n"
+            "from kettle_media.take.folder import TakeFolder\n"
             "with TakeFolder(Path(sys.argv[1])).held():\n"
             "    print('held', flush=True); time.sleep(600)\n"
         )

@@ -3,7 +3,7 @@ import unittest
 import numpy as np
 from PIL import Image
 
-from kettle_core.picture import blank_i420, picture_from_i420
+from kettle_core.picture.picture import blank_i420, picture_from_i420
 from kettle_studio.canvas import SPARE_BUFFERS, FramePool, ScreenPainter
 from kettle_studio.sprites import lay_sprite, make_sprite
 

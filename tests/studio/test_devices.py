@@ -3,9 +3,9 @@ from fractions import Fraction
 
 import numpy as np
 
-from kettle_core.devices import Mode
 from kettle_core.errors import DeviceError
-from kettle_core.picture import picture_from_i420
+from kettle_core.picture.picture import picture_from_i420
+from kettle_core.rig.devices import Mode
 from kettle_studio import presenter, script, world
 from kettle_studio.driver import Studio
 

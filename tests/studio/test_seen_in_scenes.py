@@ -6,14 +6,15 @@ from dataclasses import replace
 import numpy as np
 from PIL import Image, ImageDraw
 
-from kettle_core.colour_key import is_greyish, key_matte, without_spill
-from kettle_core.compose import as_used, draw_matte
-from kettle_core.layout import Box
-from kettle_core.picture import picture_from_i420
-from kettle_core.reading import reading_sizes, smallest_text_px, text_lines
-from kettle_core.rig import Format, Looks
-from kettle_core.scene import ColourKey, Layer, Mask, Scene
-from kettle_core.scene_plan import plan_scene
+from kettle_core.picture.colour_key import is_greyish, key_matte, without_spill
+from kettle_core.picture.compose import draw_matte
+from kettle_core.picture.picture import picture_from_i420
+from kettle_core.picture.reading import reading_sizes, smallest_text_px, text_lines
+from kettle_core.rig.rig import Looks
+from kettle_core.rig.used_picture import as_used
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import ColourKey, Layer, Mask, Scene
+from kettle_core.scene.scene_plan import plan_scene
 from kettle_studio import presenter, quirefold
 from kettle_studio.canvas import font
 from kettle_studio.driver import Studio
@@ -92,7 +93,7 @@ class PlainBackdrop(unittest.TestCase):
     def test_the_matte_is_drawn_in_the_layers_place(self):
         crop = Box(0, 0, 1280, 720)
         layer = Layer("w", "w", Box(320, 180, 640, 360), crop, mask=Mask(), colour_key=self.key)
-        plan = plan_scene(Scene("s", "S", (layer,), ()), Format(1280, 720))
+        plan = plan_scene(Scene("s", "S", (layer,), ()), (1280, 720))
         matte = picture_from_i420(draw_matte(plan, "w", {"w": self.picture}))
         self.assertEqual(matte.y[100, 100], 16)
         self.assertLess(matte.y[200, 340], 20)

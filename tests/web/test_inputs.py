@@ -11,8 +11,8 @@ from django.urls import reverse
 from PIL import Image
 
 from kettle_core.errors import EngineError
-from kettle_core.layout import Box
-from kettle_core.rig_data import rig_to_dict
+from kettle_core.rig.data import rig_to_dict
+from kettle_core.scene.layout import Box
 from kettle_core.sound.background import judge_balance
 from kettle_studio.driver import Studio
 from kettle_web import services

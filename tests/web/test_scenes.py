@@ -6,8 +6,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.urls import reverse
 
-from kettle_core.layout import Box
-from kettle_core.scene import ColourKey
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import ColourKey
 from kettle_web import services
 from kettle_web.models import Rig, RigChange
 from tests.web.test_inputs import InputCase, picture

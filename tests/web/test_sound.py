@@ -7,8 +7,8 @@ from unittest import mock
 from django.test import TestCase
 from django.urls import reverse
 
-from kettle_core.rig_data import rig_to_dict
-from kettle_media.sound_file import write_sound_file
+from kettle_core.rig.data import rig_to_dict
+from kettle_media.sound.sound_file import write_sound_file
 from kettle_studio.demo import demo_rig
 from kettle_web import services
 from kettle_web.input_selectors import heard_path

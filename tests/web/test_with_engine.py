@@ -12,7 +12,7 @@ from django.conf import settings
 from django.test import TransactionTestCase, override_settings, tag
 from django.urls import reverse
 
-from kettle_core.rig_changes import with_input
+from kettle_core.rig.changes import with_input
 from kettle_web import services
 from kettle_web.asgi import application
 from kettle_web.live import Hub, LiveConsumer

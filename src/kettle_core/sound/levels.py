@@ -76,10 +76,3 @@ def strip_position(level_dbfs: float) -> float:
     """
     share = min(max((level_dbfs - STRIP_FLOOR_DBFS) / -STRIP_FLOOR_DBFS, 0.0), 1.0)
     return float(share**1.5)
-
-
-def shift_sound(sound: Sound, samples: int) -> Sound:
-    """Start later by silence in front (positive) or earlier by leaving samples out (negative)."""
-    if samples <= 0:
-        return sound[:, -samples:] if samples else sound
-    return np.concatenate([np.zeros((sound.shape[0], samples), np.float32), sound], axis=1)

@@ -13,8 +13,7 @@ from scipy.fft import irfft, next_fast_len, rfft
 
 from kettle_core.errors import SoundError
 from kettle_core.sound.filters import thinned
-from kettle_core.sound.phat import HIGHEST_HZ, LOWEST_HZ, whitened_cross
-from kettle_core.timing import parabolic_offset
+from kettle_core.timing.phat import HIGHEST_HZ, LOWEST_HZ, parabolic_offset, whitened_cross
 
 FloatArray = NDArray[np.floating]
 MAX_OFFSET_S = 10.0

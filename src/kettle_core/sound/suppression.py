@@ -1,6 +1,6 @@
 """Noise suppression: how strong, and in step with the sound that goes in.
 
-The engines that tell voice from noise are libraries; `kettle_media.suppressors` has them.
+The engines that tell voice from noise are libraries; `kettle_media.sound.suppressors` has them.
 """
 
 from collections.abc import Callable

@@ -2,8 +2,8 @@
 
 from collections.abc import Sequence
 
-from kettle_core.devices import Device, DeviceInfo, Driver, Mode, Surrounding
 from kettle_core.errors import DeviceError
+from kettle_core.rig.devices import Device, DeviceInfo, Driver, Mode, Surrounding
 
 
 class Drivers:

@@ -6,9 +6,9 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
-from kettle_core.devices import Driver
 from kettle_core.errors import DeviceError, KettleError
-from kettle_core.rig import Input
+from kettle_core.rig.devices import Driver
+from kettle_core.rig.rig import Input
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.rack import Delivery, Rack, Source
 from kettle_engine.devices.report import LIVE, DeviceFacts, SourceReport

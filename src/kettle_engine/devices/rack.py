@@ -11,9 +11,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from kettle_core.devices import Capture, Device, DeviceInfo, Driver, Event, Mode
 from kettle_core.errors import DeviceError
-from kettle_core.rig import Input
+from kettle_core.rig.devices import Capture, Device, DeviceInfo, Driver, Event, Mode
+from kettle_core.rig.rig import Input
 from kettle_engine.clock import Clock
 from kettle_engine.devices.report import FAULT, LIVE, OPENING
 from kettle_engine.recording.drops import BUSY, DEVICE

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 STUDIO = "studio"
 BUILT_IN = {
     STUDIO: "kettle_studio.driver:studio_driver",
-    "file": "kettle_media.file_driver:material_driver",
+    "file": "kettle_media.rig.file_driver:material_driver",
 }
 
 

@@ -4,10 +4,10 @@ from typing import Any
 
 from numpy.typing import NDArray
 
-from kettle_core.compose import as_used
-from kettle_core.devices import Capture
-from kettle_core.picture import picture_from_i420, picture_to_i420
-from kettle_core.rig import Input
+from kettle_core.picture.picture import picture_from_i420, picture_to_i420
+from kettle_core.rig.devices import Capture
+from kettle_core.rig.rig import Input
+from kettle_core.rig.used_picture import as_used
 from kettle_engine.rings.places import ring_name
 
 

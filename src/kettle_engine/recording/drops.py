@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from kettle_core.timing import NS_PER_S
+from kettle_core.timing.ticks import NS_PER_S
 
 # So long without a drop, and it is over.
 OVER_AFTER_NS = 2 * NS_PER_S

@@ -3,8 +3,8 @@
 import threading
 from collections.abc import Callable, Mapping, Sequence
 
-from kettle_core.rig import Input
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.rig import Input
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.drops import (
     Drops,
     DropWatch,

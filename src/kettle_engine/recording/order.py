@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from kettle_core.rig import Rig
+from kettle_core.rig.rig import Rig
 from kettle_engine.devices.report import DeviceFacts
 
 DISK_RESERVE_BYTES = 200_000_000

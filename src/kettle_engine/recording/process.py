@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import KettleError
-from kettle_core.timing import NS_PER_S
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.priority import RECORDS, rank
@@ -18,8 +18,8 @@ from kettle_engine.recording.order import Ended, Order
 from kettle_engine.recording.recorder import TAIL_NS, Recorder
 from kettle_engine.recording.track import Track
 from kettle_engine.rings.ring import RingReader
-from kettle_media.take_folder import TakeFolder
-from kettle_media.times import last_times, read_times
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.times import last_times, read_times
 
 # How often a track looks for more: a sound's blocks are taken some at a time, a picture when it
 # is due.

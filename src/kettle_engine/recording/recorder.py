@@ -9,11 +9,11 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from kettle_core.devices import Event
 from kettle_core.errors import KettleError, NoRoomError, TakeError
-from kettle_core.rig import Input, Rig
-from kettle_core.rig_data import rig_to_dict
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.data import rig_to_dict
+from kettle_core.rig.devices import Event
+from kettle_core.rig.rig import Input, Rig
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.recording.drops import ENCODER
 from kettle_engine.recording.losses import Losses
@@ -21,10 +21,10 @@ from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.recording.track import Track
 from kettle_engine.stamps import Arrival
 from kettle_media.durable import PATIENCE_S, LineFile, sync_file, sync_folder, within
-from kettle_media.mending import mend_track
-from kettle_media.stills import copy_masks, write_stills
-from kettle_media.take_folder import TakeFolder, check_room, free_bytes
-from kettle_media.take_info import COMPLETE, TakeInfo, TrackInfo, with_damage, with_notes
+from kettle_media.rig.stills import copy_masks, write_stills
+from kettle_media.take.folder import TakeFolder, check_room, free_bytes
+from kettle_media.take.info import COMPLETE, TakeInfo, TrackInfo, with_damage, with_notes
+from kettle_media.take.mending import mend_track
 from kettle_media.told import NO_ROOM
 
 # Devices deliver late; a little more is recorded so that every track reaches the take's end.

@@ -3,10 +3,10 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from kettle_core.devices import Driver
 from kettle_core.errors import TakeError
-from kettle_core.rig import Rig
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.devices import Driver
+from kettle_core.rig.rig import Rig
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import VirtualClock
 from kettle_engine.devices.rack import Delivery, Rack
 from kettle_engine.devices.report import DeviceFacts
@@ -14,8 +14,8 @@ from kettle_engine.devices.used import UsedPictures
 from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.recording.recorder import Recorder
 from kettle_engine.stamps import Arrival
-from kettle_media.take_folder import TakeFolder
-from kettle_media.take_info import TakeInfo
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import TakeInfo
 
 # Devices are opened a little before, so that the first frame of each is there at the start.
 LEAD_NS = 300_000_000

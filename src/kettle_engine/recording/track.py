@@ -3,14 +3,14 @@
 import numpy as np
 
 from kettle_core.errors import KettleError, TakeError
-from kettle_core.rig import Input
-from kettle_core.timing import NS_PER_S
+from kettle_core.rig.rig import Input
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.stamps import Arrival
 from kettle_media.durable import sync_file
-from kettle_media.take_folder import TakeFolder
-from kettle_media.take_info import TrackInfo
-from kettle_media.times import FILLED, KEPT, NOTED, TimesWriter
-from kettle_media.tracks import PictureWriter, SoundWriter
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import TrackInfo
+from kettle_media.take.times import FILLED, KEPT, NOTED, TimesWriter
+from kettle_media.take.tracks import PictureWriter, SoundWriter
 
 # A still picture is written again this often, so that a kill does not cost what it shows: a muxer
 # keeps the newest packets back.

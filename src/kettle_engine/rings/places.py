@@ -6,8 +6,8 @@ import os
 import shutil
 from pathlib import Path
 
-from kettle_core.devices import Mode
-from kettle_core.rig import Input
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.rig import Input
 from kettle_engine.protocol import socket_folder
 from kettle_engine.rings.ring import ring_size
 

@@ -33,8 +33,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.devices import Event, Mode
 from kettle_core.errors import EngineError
+from kettle_core.rig.devices import Event, Mode
 from kettle_engine.stamps import Arrival, Stamps
 
 MAGIC, VERSION = 0x6B65_7474_6C65, 2

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 import soxr
 
-from kettle_core.rig import Input
+from kettle_core.rig.rig import Input
 from kettle_core.sound.levels import (
     SILENCE_DBFS,
     Sound,
@@ -19,7 +19,7 @@ from kettle_core.sound.mixing import to_integers
 from kettle_core.sound.stage import RATE_HZ
 from kettle_core.sound.tone import tone_chain
 from kettle_engine.viewing.meter import HOLD_S
-from kettle_media.suppressors import voice_keeper
+from kettle_media.sound.suppressors import voice_keeper
 
 MOST_BLOCKS = 100
 

@@ -10,21 +10,21 @@ import numpy as np
 import soxr
 
 from kettle_core.errors import EngineError
-from kettle_core.hearing import measure_voice, propose_gain_db
-from kettle_core.reader import Reader
-from kettle_core.rig_data import VERSION
-from kettle_core.scene_data import read_scene
+from kettle_core.rig.data import VERSION
+from kettle_core.rig.reader import Reader
+from kettle_core.rig.scene_data import read_scene
 from kettle_core.sound.background import measure_balance
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.mixing import mix_sounds
 from kettle_core.sound.shared import find_shared_voice
 from kettle_core.sound.stage import RATE_HZ
 from kettle_core.sound.tone import placed
+from kettle_core.sound.voice_level import measure_voice, propose_gain_db
 from kettle_engine.viewing.live import Live, Played, Tried
 from kettle_engine.viewing.meter import KEPT_S
 from kettle_engine.viewing.reading_watch import ReadingWatch
 from kettle_engine.viewing.scene_pictures import pick_colour
-from kettle_media.sound_file import write_sound_file
+from kettle_media.sound.sound_file import write_sound_file
 
 TRIED_FOR_S = 2.0
 BALANCE_S = 12.0

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import simplejpeg
 
-from kettle_core.picture import Picture
+from kettle_core.picture.picture import Picture
 
 # Luma weights of red and blue: ITU-R BT.709, and BT.601 as JFIF has it.
 _OURS, _JFIF = (0.2126, 0.0722), (0.299, 0.114)

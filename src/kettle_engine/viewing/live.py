@@ -4,17 +4,17 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from kettle_core.compose import as_used
 from kettle_core.errors import EngineError, PictureError
-from kettle_core.picture import Picture, picture_from_i420
-from kettle_core.rig import Input, Rig
-from kettle_core.scene import Scene
+from kettle_core.picture.picture import Picture, picture_from_i420
+from kettle_core.rig.rig import Input, Rig
+from kettle_core.rig.used_picture import as_used
+from kettle_core.scene.scene import Scene
 from kettle_engine.devices.report import LIVE, SourceReport
 from kettle_engine.rings.places import ring_name
 from kettle_engine.rings.ring import RingReader
 from kettle_engine.viewing.meter import Meter
 from kettle_engine.viewing.watch import InputState, PictureWatch, source_state
-from kettle_media.stills import rgba_to_picture, still_image
+from kettle_media.rig.stills import rgba_to_picture, still_image
 
 STATE_SOUNDS = {"hears": "live", "quiet": "live", "nothing": "fault", "clipping": "look"}
 

@@ -7,10 +7,10 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.hearing import SoundState, SoundWatch
-from kettle_core.rig import Input
+from kettle_core.rig.rig import Input
 from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, measure_level, strip_position
 from kettle_core.sound.tone import placed
+from kettle_core.sound.watch import SoundState, SoundWatch
 from kettle_engine.viewing.watch import HEARS
 
 HOLD_S = 1.5

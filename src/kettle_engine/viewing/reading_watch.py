@@ -2,7 +2,7 @@
 
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 
-from kettle_core.reading import smallest_text_px
+from kettle_core.picture.reading import smallest_text_px
 from kettle_engine.priority import lower_priority
 from kettle_engine.viewing.live import Live
 

@@ -7,19 +7,25 @@ from pathlib import Path
 
 import numpy as np
 
-from kettle_core.change_over import ProgramComposer, Stretch
-from kettle_core.compose import Composer, draw_matte
 from kettle_core.errors import EngineError
-from kettle_core.layout import Box
-from kettle_core.picture import Picture, Plane, crop_picture, picture_from_i420, picture_to_rgb
-from kettle_core.resample import shrunk_by
-from kettle_core.sample import source_point
-from kettle_core.scene import Scene
-from kettle_core.scene_changes import layer_of
-from kettle_core.scene_plan import ScenePlan, place_layer, plan_scene
+from kettle_core.picture.compose import Composer, draw_matte
+from kettle_core.picture.picture import (
+    Picture,
+    Plane,
+    crop_picture,
+    picture_from_i420,
+    picture_to_rgb,
+)
+from kettle_core.picture.resample import shrunk_by
+from kettle_core.picture.sample import source_point
+from kettle_core.program.change_over import ProgramComposer, Stretch
+from kettle_core.rig.scene_changes import layer_of
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import Scene
+from kettle_core.scene.scene_plan import ScenePlan, place_layer, plan_scene
 from kettle_engine.viewing.live import Live
-from kettle_media.shrinking import Shrinker
-from kettle_media.stills import mask_names, masks_of
+from kettle_media.program.shrinking import Shrinker
+from kettle_media.rig.stills import mask_names, masks_of
 
 # What is seen of the scenes before and after a change-over that is played.
 BEFORE_S, AFTER_S = 0.5, 1.2
@@ -92,7 +98,7 @@ class ScenePictures:
         return Shown(hash((scene, layer_id, numbers)), picture_from_i420(frame))
 
     def _plan(self, live: Live, scene: Scene) -> ScenePlan:
-        return plan_scene(scene, live.rig.format, self._masks(scene))
+        return plan_scene(scene, live.rig.format.frame_size, self._masks(scene))
 
     def _masks(self, *scenes: Scene) -> dict[str, Plane]:
         if mask_names(scenes) - self._stills.keys():

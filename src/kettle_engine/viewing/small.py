@@ -1,7 +1,6 @@
 """Pictures as small as pages show them."""
 
-from kettle_core.layout import Box, fit_inside
-from kettle_core.picture import (
+from kettle_core.picture.picture import (
     Picture,
     blank_i420,
     crop_picture,
@@ -10,8 +9,9 @@ from kettle_core.picture import (
     picture_to_i420,
     scale_picture,
 )
-from kettle_core.rig import Input
-from kettle_media.stills import draw_label
+from kettle_core.rig.rig import Input
+from kettle_core.scene.layout import Box, fit_inside
+from kettle_media.rig.stills import draw_label
 
 # A picture this many times larger than shown is thinned out before it is scaled.
 COARSE = 2

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import EngineError, KettleError
-from kettle_core.rig import Input, Rig
+from kettle_core.rig.rig import Input, Rig
 from kettle_engine.devices.report import SourceReport
 from kettle_engine.priority import SHOWS, rank
 from kettle_engine.process import work_frame_by_frame

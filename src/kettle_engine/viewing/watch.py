@@ -5,8 +5,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.picture import Picture
-from kettle_core.rig import Input
+from kettle_core.picture.picture import Picture
+from kettle_core.rig.rig import Input
 from kettle_engine.devices.report import LIVE, SourceReport
 
 # Limited range begins at 16; a lens cap gives a few steps more.

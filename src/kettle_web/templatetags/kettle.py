@@ -9,7 +9,7 @@ from django.forms import BoundField
 from django.forms.widgets import CheckboxInput, RadioSelect, Select
 from django.utils.safestring import SafeString
 
-from kettle_core.rig import Rig
+from kettle_core.rig.rig import Rig
 from kettle_web import selectors
 from kettle_web.models import Rig as KeptRig
 

@@ -1,11 +1,9 @@
 import unittest
 
 import numpy as np
-from hypothesis import given
-from hypothesis import strategies as st
 
 from kettle_core.errors import SoundError
-from kettle_core.sound.levels import measure_level, shift_sound, strip_position, to_channels
+from kettle_core.sound.levels import measure_level, strip_position, to_channels
 from kettle_core.sound.mixing import mix_sounds, to_integers
 from kettle_core.sound.shaping import downmixed, panned
 from tests.core.sound.signals import sine
@@ -56,13 +54,6 @@ class Mixing(unittest.TestCase):
         self.assertEqual(np.abs(to_integers(nothing, 16, np.random.default_rng(1))).max(), 0)
         with self.assertRaisesRegex(SoundError, "16 or 24 bits"):
             to_integers(nothing, 12)
-
-    @given(st.integers(-50, 50))
-    def test_a_shift_moves_every_sample(self, samples):
-        sound = np.arange(1, 201, dtype=np.float32)[None, :]
-        moved = shift_sound(sound, samples)
-        self.assertEqual(moved.shape[1], 200 + samples)
-        self.assertEqual(moved[0, 100 + samples], 101)
 
 
 class Levels(unittest.TestCase):

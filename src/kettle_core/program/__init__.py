@@ -1,0 +1,1 @@
+"""The program in time: what is seen and heard when."""

@@ -1,0 +1,1 @@
+"""The rig as values: inputs, scenes and sounds, how they are read and changed."""

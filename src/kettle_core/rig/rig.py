@@ -1,0 +1,217 @@
+"""The rig as values: inputs, scenes, format."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+
+from kettle_core.errors import RigError
+from kettle_core.rig.devices import (
+    PICTURE_KINDS,
+    SCREEN_KINDS,
+    STILL_KINDS,
+    VOICE_KINDS,
+    DeviceInfo,
+    Mode,
+)
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import ChangeOver, Scene, Spot
+from kettle_core.sound.background import Ducking
+from kettle_core.sound.routing import SoundTrack
+from kettle_core.sound.tone import Tone
+
+FRAME_RATES = ("15", "24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")
+FRAME_SIZES = (
+    (1920, 1080),
+    (3840, 2160),
+    (2560, 1440),
+    (1280, 720),
+    (854, 480),
+    (640, 480),
+    (320, 240),
+    (1080, 1920),
+    (1080, 1080),
+)
+TURNS = (0, 90, 180, 270)
+FONTS = ("figtree", "source-serif", "jetbrains-mono")
+MAX_INPUTS = 64
+
+
+@dataclass(frozen=True)
+class Looks:
+    """How an input's picture is used: `crop` in device px (None: whole), then turned clockwise
+    by `turn` degrees, then mirrored. `pointer` and `keys` say what of a display is recorded
+    as data. `opacity` in % is that of a picture or text card.
+    """
+
+    crop: Box | None = None
+    turn: int = 0
+    mirrored: bool = False
+    pointer: bool = True
+    keys: bool = True
+    opacity: int = 100
+
+
+@dataclass(frozen=True)
+class Card:
+    """A text card: lines of text on a backdrop; colours as #rrggbb, "" for a clear backdrop."""
+
+    text: str
+    font: str = "figtree"
+    size_px: int = 96
+    colour: str = "#ffffff"
+    backdrop: str = "#22333b"
+
+
+@dataclass(frozen=True)
+class Input:
+    """Something that is seen or heard. `id` also names its track.
+
+    One that is not `on` is kept with its set-up but neither opened, seen, heard nor recorded.
+    A picture has its file's name in the rig's library in `still`, a text card its `card`.
+    """
+
+    id: str
+    name: str
+    kind: str
+    device: str
+    mode: Mode
+    recorded: bool = True
+    on: bool = True
+    looks: Looks = Looks()
+    tone: Tone = field(default=Tone())
+    still: str = ""
+    card: Card | None = None
+
+    @property
+    def is_picture(self) -> bool:
+        """Whether the input is seen rather than heard."""
+        return self.kind in PICTURE_KINDS
+
+    @property
+    def is_still(self) -> bool:
+        """Whether it is a picture or text card: nothing to open, nothing to record."""
+        return self.kind in STILL_KINDS
+
+    @property
+    def is_screen(self) -> bool:
+        """Whether it has a pointer, keys or touches."""
+        return self.kind in SCREEN_KINDS
+
+    @property
+    def is_captured(self) -> bool:
+        """Whether it is on and comes from a device."""
+        return self.on and not self.is_still
+
+    @property
+    def has_track(self) -> bool:
+        """Whether a take records it."""
+        return self.recorded and self.is_captured
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height of its picture in px after crop and turn; (0, 0) for a sound."""
+        crop = self.looks.crop
+        width, height = (crop.width, crop.height) if crop else (self.mode.width, self.mode.height)
+        return (height, width) if self.looks.turn in (90, 270) else (width, height)
+
+    @property
+    def track_mode(self) -> Mode:
+        """The mode of its track: a picture's size is that after crop and turn."""
+        if not self.is_picture:
+            return self.mode
+        return Mode(*self.size, self.mode.fps)
+
+
+@dataclass(frozen=True)
+class Format:
+    """How the program is written."""
+
+    frame_width: int = 1920
+    frame_height: int = 1080
+    fps: Fraction = Fraction(30)
+    sound_kbps: int = 192
+
+    @property
+    def frame_size(self) -> tuple[int, int]:
+        """Width and height of the frame in px."""
+        return self.frame_width, self.frame_height
+
+    @property
+    def frame(self) -> Box:
+        """The frame as a box of its own pixels."""
+        return Box(0, 0, self.frame_width, self.frame_height)
+
+
+@dataclass(frozen=True)
+class Rig:
+    """Everything that is set up once and used again."""
+
+    name: str
+    inputs: tuple[Input, ...]
+    scenes: tuple[Scene, ...]
+    format: Format
+    spots: tuple[Spot, ...] = ()
+    change_over: ChangeOver = field(default=ChangeOver())
+    default_scene_id: str = ""
+    sound_tracks: tuple[SoundTrack, ...] = ()
+    ducking: Ducking = field(default=Ducking())
+
+    @property
+    def default_scene(self) -> Scene:
+        """The scene that a take begins with: the chosen one, or the first."""
+        return next((s for s in self.scenes if s.id == self.default_scene_id), self.scenes[0])
+
+    def scene(self, scene_id: str) -> Scene:
+        """The scene of an id. Raises RigError."""
+        for candidate in self.scenes:
+            if candidate.id == scene_id:
+                return candidate
+        raise RigError(f"The rig has no scene “{scene_id}”.", "scene")
+
+    def change_over_to(self, scene: Scene) -> ChangeOver:
+        """How a scene comes in: its own way, or the rig's."""
+        return scene.change_over or self.change_over
+
+    def input(self, input_id: str) -> Input:
+        """The input of an id. Raises RigError."""
+        for candidate in self.inputs:
+            if candidate.id == input_id:
+                return candidate
+        raise RigError(f"The rig has no input “{input_id}”.", "inputs")
+
+    def voice_in(self, scene: Scene) -> Input | None:
+        """The first microphone heard in a scene, or None: then the scene has no voice."""
+        heard = {sound.input_id for sound in scene.sounds if sound.heard}
+        for candidate in self.inputs:
+            if candidate.kind in VOICE_KINDS and candidate.on and candidate.id in heard:
+                return candidate
+        return None
+
+    def seen_in(self, scene: Scene) -> Scene:
+        """The scene with what is really seen and heard of it: shown, heard and on."""
+        on = {i.id for i in self.inputs if i.on}
+        return replace(
+            scene,
+            layers=tuple(x for x in scene.layers if x.shown and x.input_id in on),
+            sounds=tuple(x for x in scene.sounds if x.heard and x.input_id in on),
+        )
+
+
+def input_of_device(device: DeviceInfo, input_id: str) -> Input:
+    """An input of a device at its largest mode."""
+    return Input(input_id, device.name, device.kind, device.id, device.largest_mode)
+
+
+def unused_id(wanted: str, taken: Sequence[str]) -> str:
+    """An id of a-z, 0-9 and - made from a text, with a number where it is taken.
+
+    >>> unused_id("Desk Webcam!", ["desk-webcam"]), unused_id("７", [])
+    ('desk-webcam-2', 'input')
+    """
+    letters = "".join(c if c.isascii() and c.isalnum() else "-" for c in wanted.lower())
+    base = "-".join(part for part in letters.split("-") if part)[:34].lstrip("0123456789-")
+    base = base or "input"
+    number, found = 2, base
+    while found in taken:
+        found, number = f"{base}-{number}", number + 1
+    return found

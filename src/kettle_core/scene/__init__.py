@@ -1,0 +1,1 @@
+"""Scenes as values: layers, masks, where each is drawn."""

@@ -1,0 +1,1 @@
+"""Time: frame numbers, device clocks and what two recordings have in common."""

@@ -1,0 +1,52 @@
+"""Frame numbers and nanoseconds: integers, with frame rates as `Fraction`."""
+
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kettle_core.errors import TimingError
+
+NS_PER_S = 1_000_000_000
+
+Int64Array = NDArray[np.int64]
+Float64Array = NDArray[np.float64]
+
+
+def frame_to_ns(frame_no: int, fps: Fraction) -> int:
+    """Start of a frame in nanoseconds, half to even.
+
+    >>> frame_to_ns(30, Fraction(30000, 1001))
+    1001000000
+    """
+    if fps <= 0:
+        raise TimingError(f"A frame rate must be above 0 fps, got {fps}.")
+    return round(Fraction(frame_no * NS_PER_S) / fps)
+
+
+def frame_count(duration_ns: int, fps: Fraction) -> int:
+    """Number of frames that start within [0, duration)."""
+    if duration_ns < 0:
+        raise TimingError(f"A duration must not be below 0, got {duration_ns} ns.")
+    exact = Fraction(duration_ns, NS_PER_S) * fps
+    return -((-exact.numerator) // exact.denominator)
+
+
+def frame_at(captured_ns: np.ndarray, wanted_ns: np.ndarray, tolerance_ns: int) -> np.ndarray:
+    """Which captured frame is shown at each wanted time.
+
+    The latest one captured no later than `tolerance_ns` after the wanted time: with half a
+    frame of the source as tolerance the shown picture is early as often as late.
+
+    Parameters
+    ----------
+    captured_ns : (N,) rising, master time of capture
+    wanted_ns : (M,) master times
+    tolerance_ns : int
+
+    Returns
+    -------
+    (M,) int64 ndarray of indices into `captured_ns`; the first frame before there is any
+    """
+    places = np.searchsorted(captured_ns, np.asarray(wanted_ns) + tolerance_ns, side="right") - 1
+    return np.maximum(places, 0)

@@ -1,0 +1,1 @@
+"""Programs: takes composed to files."""

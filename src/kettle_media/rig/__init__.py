@@ -1,0 +1,1 @@
+"""A rig's files: stills, materials, rig files."""

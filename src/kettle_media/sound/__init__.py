@@ -1,0 +1,1 @@
+"""Sound files and tracks, read on the master's time axis and cleaned."""

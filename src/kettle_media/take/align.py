@@ -1,0 +1,302 @@
+"""Where every track of a take really lies in time, measured from its stamps and its contents."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from kettle_core.errors import TakeError
+from kettle_core.timing.clock_map import ClockMap, map_clock
+from kettle_core.timing.sync import Lag, LagSum, picture_changes, picture_lag, sound_changes
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import TakeInfo, TrackInfo
+from kettle_media.take.master_sound import MASTER_HZ, MasterSound
+from kettle_media.take.sync_report import (
+    Evidence,
+    TakeSync,
+    TrackSync,
+    read_sync,
+    times_sizes,
+    write_sync,
+)
+from kettle_media.take.times import FILLED, NOTED, Times, read_times
+from kettle_media.take.track_reading import read_brightness, read_sound_parts
+
+# Called often; waits while something that can't wait needs the machine.
+GiveWay = Callable[[], None]
+# Contents are looked at this long: at the beginning, or at places over the whole take.
+ANALYSED_S, PLACES, PLACE_S = 40.0, 5, 16.0
+# Decoding is most of the work: of pictures so much is enough in one go.
+PICTURE_S = 12.0
+AIR_MS = 1.0
+CELLS, THINNED = (32, 18), 4
+
+
+def go_on() -> None:
+    """Wait for nothing."""
+
+
+@dataclass
+class Measured:
+    """A track while it is measured."""
+
+    info: TrackInfo
+    rows: Times
+    clock: ClockMap
+    latency_ms: float
+    source: str
+    agreement: float | None = None
+    evidence: list[Evidence] = field(default_factory=list)
+
+    def captured_ns(self, start_ns: int) -> NDArray[np.float64]:
+        """Record time at which each frame or block was captured."""
+        return self.clock.to_master_ns(self.rows["pts_ns"]) - start_ns - self.latency_ms * 1e6
+
+
+def align_take(
+    folder: TakeFolder,
+    info: TakeInfo,
+    without: frozenset[str] = frozenset(),
+    again: bool = False,
+    give_way: GiveWay = go_on,
+) -> TakeSync:
+    """What was measured of a take, or is measured now and kept in sync.json.
+
+    Raises
+    ------
+    TakeError
+        If a track or its times are missing or damaged.
+    """
+    tracks = [t for t in info.tracks if t.name not in without]
+    known = None if again else read_sync(folder, tracks)
+    if known:
+        return known
+    sync = measure_sync(folder, info, tracks, give_way)
+    write_sync(folder, sync, times_sizes(folder, tracks))
+    return sync
+
+
+def measure_sync(
+    folder: TakeFolder, info: TakeInfo, tracks: Sequence[TrackInfo], give_way: GiveWay = go_on
+) -> TakeSync:
+    """Fit every clock, then find the latencies that no driver reports from the contents.
+
+    The first microphone is the reference. Another sound that shares something with it, and a
+    picture that moves with it, are laid on it where their contents say so surely, at several
+    places of a long take.
+
+    Raises
+    ------
+    TakeError
+        If a track or its times are missing or damaged.
+    """
+    found = {t.name: _measured(folder, t) for t in tracks}
+    start_ns = info.start_master_ns
+    voice = next((m for m in found.values() if m.info.kind == "microphone"), None)
+    if voice:
+        places = _places([m.rows["pts_ns"] for m in found.values()])
+        heard = {
+            name: _sounds_at(folder, m, start_ns, places, give_way)
+            for name, m in found.items()
+            if not m.info.is_picture
+        }
+        for name, measured in found.items():
+            if measured is voice:
+                continue
+            if measured.info.is_picture:
+                lag = _picture_lag(
+                    folder, measured, start_ns, places, heard[voice.info.name], give_way
+                )
+            else:
+                lag = _sound_lag(measured, places, heard[voice.info.name], heard[name], give_way)
+            if lag:
+                measured.agreement = lag.agreement
+            if lag and lag.sure:
+                measured.latency_ms += lag.lag_ms
+                measured.source = f"measured against {voice.info.title}"
+            give_way()
+    captured = {name: m.captured_ns(start_ns) for name, m in found.items()}
+    found_tracks = tuple(_track_sync(m, captured[name], info) for name, m in found.items())
+    return TakeSync(found_tracks, captured, start_ns)
+
+
+def _measured(folder: TakeFolder, track: TrackInfo) -> Measured:
+    rows = read_times(folder.times_path(track))
+    if len(rows) == 0:
+        raise TakeError(f"The track {track.name} of {folder.path.name} has no times.")
+    stamped = rows[rows["kept"] != FILLED]
+    came_ns = stamped["master_ns"].copy()
+    if not track.is_picture:
+        # A block is there when its last sample is.
+        came_ns -= stamped["samples"].astype(np.int64) * NS_PER_S // track.mode.sample_rate_hz
+    clock = map_clock(stamped["pts_ns"], came_ns, stamped["segment"])
+    reported = track.reported_latency_ms
+    source = "no report" if reported is None else "reported by the device"
+    return Measured(track, rows[rows["kept"] != NOTED], clock, float(reported or 0.0), source)
+
+
+def _places(times: Sequence[NDArray[np.int64]]) -> list[tuple[float, float]]:
+    """Stretches (from, to) in s of a take at which its contents are compared."""
+    length_s = max(float(t[-1] - t[0]) for t in times) / NS_PER_S
+    if length_s <= 2 * ANALYSED_S:
+        return [(0.0, min(length_s, ANALYSED_S))]
+    starts = np.linspace(0.0, length_s - PLACE_S, PLACES)
+    return [(float(s), float(s) + PLACE_S) for s in starts]
+
+
+def _sounds_at(
+    folder: TakeFolder,
+    measured: Measured,
+    start_ns: int,
+    places: Sequence[tuple[float, float]],
+    give_way: GiveWay,
+) -> list[NDArray[np.float32]]:
+    """A sound as mono on the master's time, at each place."""
+    if places[0][1] > PLACE_S and len(places) == 1:
+        sound = master_sound(folder, measured.info, measured.clock, start_ns, measured.latency_ms)
+        return [sound.read(round(places[0][1] * MASTER_HZ)).mean(axis=0)]
+    found = []
+    path = folder.track_path(measured.info)
+    rate_hz = measured.info.mode.sample_rate_hz
+    for from_s, to_s in places:
+        give_way()
+        times_s, blocks = [], []
+        for at_s, block in read_sound_parts(path, from_s - 0.5, to_s + 0.5):
+            times_s.append(at_s)
+            blocks.append(block.mean(axis=0))
+        count = round((to_s - from_s) * MASTER_HZ)
+        if not blocks:
+            found.append(np.zeros(count, np.float32))
+            continue
+        heard = np.concatenate(blocks)
+        # A short stretch of a clock is straight enough to be read between its samples.
+        grid_s = from_s + np.arange(count) / MASTER_HZ
+        ends_ns = np.array([times_s[0], times_s[-1] + 1.0]) * NS_PER_S
+        at_ns = measured.clock.to_master_ns(ends_ns.astype(np.int64)) - start_ns
+        record_s = (at_ns - measured.latency_ms * 1e6) / NS_PER_S
+        track_s = np.interp(grid_s, record_s, ends_ns / NS_PER_S)
+        where = (track_s - times_s[0]) * rate_hz
+        found.append(np.interp(where, np.arange(heard.size), heard, 0, 0).astype(np.float32))
+    return found
+
+
+def master_sound(
+    folder: TakeFolder, track: TrackInfo, clock: ClockMap, start_ns: int, latency_ms: float
+) -> MasterSound:
+    """A sound track on record time, with its clock and latency corrected."""
+    rows = read_times(folder.times_path(track))
+    origin_ns = start_ns + latency_ms * 1e6
+    first_ns = int(rows["pts_ns"][0])
+    return MasterSound(folder.track_path(track), track.mode, clock, first_ns, origin_ns)
+
+
+def _sound_lag(
+    measured: Measured,
+    places: Sequence[tuple[float, float]],
+    reference: Sequence[NDArray[np.float32]],
+    heard: Sequence[NDArray[np.float32]],
+    give_way: GiveWay,
+) -> Lag:
+    """How late a sound is against the reference, from all places; each is noted by itself."""
+    together = LagSum(MASTER_HZ)
+    for place, ours, theirs in zip(places, reference, heard, strict=True):
+        give_way()
+        alone = LagSum(MASTER_HZ)
+        alone.add(ours, theirs)
+        together.join(alone)
+        _note_lag(measured, place, alone.lag())
+    return together.lag()
+
+
+def _picture_lag(
+    folder: TakeFolder,
+    measured: Measured,
+    start_ns: int,
+    places: Sequence[tuple[float, float]],
+    reference: Sequence[NDArray[np.float32]],
+    give_way: GiveWay,
+) -> Lag | None:
+    """How late a picture whose device reports nothing is against the sound of what it shows."""
+    if measured.info.reported_latency_ms is not None:
+        return None
+    captured_s = measured.captured_ns(start_ns) / NS_PER_S
+    frame_s = float(1 / measured.info.mode.fps)
+    path = folder.track_path(measured.info)
+    lags = []
+    for place, sound in zip(places, reference, strict=True):
+        until_s = min(place[1], place[0] + PICTURE_S)
+        numbers = np.flatnonzero((captured_s >= place[0]) & (captured_s < until_s))
+        if numbers.size < 30:
+            continue
+        brightness = []
+        first_ns = int(measured.rows["pts_ns"][numbers[0]])
+        for luma in read_brightness(path, first_ns / NS_PER_S, numbers.size):
+            thin = np.ascontiguousarray(luma[::THINNED, ::THINNED])
+            brightness.append(cv2.resize(thin, CELLS, interpolation=cv2.INTER_AREA).reshape(-1))
+            if len(brightness) % 30 == 0:
+                give_way()
+        shown = captured_s[numbers[: len(brightness)]] - place[0]
+        if shown.size < 30:
+            continue
+        changes = sound_changes(sound[: round((until_s - place[0]) * MASTER_HZ)], MASTER_HZ)
+        cells = picture_changes(shown, np.array(brightness, np.float64), frame_s, changes.size)
+        lag = picture_lag(cells, changes)
+        _note_lag(measured, place, lag)
+        lags.append(lag)
+    sure = [lag for lag in lags if lag.sure]
+    if not lags:
+        return None
+    best = max(sure or lags, key=lambda lag: lag.agreement)
+    middle = float(np.median([lag.lag_ms for lag in sure])) if sure else 0.0
+    return Lag(middle, best.agreement, bool(sure))
+
+
+def _note_lag(measured: Measured, place: tuple[float, float], lag: Lag) -> None:
+    measured.evidence.append(
+        Evidence(float(place[0]), float(lag.lag_ms), float(lag.agreement), lag.sure)
+    )
+
+
+def _track_sync(measured: Measured, captured_ns: NDArray[np.float64], info: TakeInfo) -> TrackSync:
+    track, clock, first = measured.info, measured.clock, measured.rows[0]
+    rates = [piece.drift_ppm for piece in clock.pieces]
+    true_offset = true_drift = None
+    if track.truth:
+        true_drift = float(track.truth["rate_ppm"])
+        elapsed = (int(first["device_ns"]) - track.truth["epoch_ns"]) / (1 + true_drift * 1e-6)
+        true_offset = (int(first["pts_ns"]) - (elapsed - info.start_master_ns)) / 1e6
+    return TrackSync(
+        name=track.name,
+        offset_ms=float(first["pts_ns"] - captured_ns[0]) / 1e6,
+        drift_ppm=clock.drift_ppm,
+        least_ppm=min(rates),
+        most_ppm=max(rates),
+        latency_ms=measured.latency_ms,
+        source=measured.source,
+        agreement=measured.agreement,
+        spread_ms=clock.spread_ns / 1e6,
+        bound_ms=_bound_ms(measured),
+        clock=clock,
+        evidence=tuple(measured.evidence),
+        true_offset_ms=true_offset,
+        true_drift_ppm=true_drift,
+    )
+
+
+def _bound_ms(measured: Measured) -> float | None:
+    """How far off a track may be: by its stamps, and by where its contents disagree.
+
+    Not known where neither a driver nor the contents say anything of its latency. What a
+    microphone hears of another sound came through the air, a ms for every 34 cm.
+    """
+    if measured.source == "no report":
+        return None
+    sure = [entry.lag_ms for entry in measured.evidence if entry.sure]
+    stamps_ms = 2 * measured.clock.spread_ns / 1e6
+    if measured.agreement is None or not sure:
+        return stamps_ms
+    step_ms = 1000 / (2 * float(measured.info.mode.fps)) if measured.info.is_picture else AIR_MS
+    return max(stamps_ms, step_ms, float(np.ptp(sure)))

@@ -1,0 +1,77 @@
+"""Brings takes that were cut off by a crash or a power failure into order."""
+
+import contextlib
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from kettle_core.errors import NoRoomError, TakeError
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.durable import LineFile
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import RECORDING, REPAIRED, TakeInfo, with_damage, with_notes
+from kettle_media.take.mending import mend_track
+
+Progress = Callable[[int, int], None]
+
+
+def find_unfinished(takes_root: Path) -> list[TakeFolder]:
+    """Takes below a folder that say they are being recorded; one that is held really is."""
+    found = []
+    for path in sorted(takes_root.glob("**/take.json")):
+        folder = TakeFolder(path.parent)
+        with contextlib.suppress(TakeError):
+            if folder.read_info().state == RECORDING:
+                found.append(folder)
+    return found
+
+
+def repair_take(folder: TakeFolder, on_progress: Progress = lambda done, total: None) -> TakeInfo:
+    """Make every track whole, and say so in take.json.
+
+    A track's file is replaced only once the new one is whole. A track that holds
+    nothing is marked as damaged, named in the notes and left as it is.
+
+    Raises
+    ------
+    TakeError
+        If it is no take, or is being written.
+    NoRoomError
+        If the disk has no room. The take stays unfinished and can be repaired later.
+    """
+    with folder.held():
+        return _repair(folder, folder.read_info(), on_progress)
+
+
+def _repair(folder: TakeFolder, info: TakeInfo, on_progress: Progress) -> TakeInfo:
+    folder.give_room()
+    damaged: dict[str, str] = {}
+    notes, ends_ns = [], []
+    for number, track in enumerate(info.tracks):
+        on_progress(number, len(info.tracks))
+        try:
+            ends_ns.append(mend_track(folder, track).ends_ns)
+        except NoRoomError:
+            raise
+        except TakeError as error:
+            damaged[track.name] = str(error)
+            notes.append(f"The track {track.title} could not be repaired and is left out: {error}")
+    # Tracks end within a fraction of a second of each other; the last one tells the length.
+    duration_ns = max(ends_ns, default=0)
+    notes.insert(
+        0,
+        f"This take was cut off and has been repaired; {duration_ns / NS_PER_S:.1f} s of it "
+        "are there.",
+    )
+    info = replace(info, duration_ns=duration_ns, state=REPAIRED, ended_because="cut off")
+    info = with_notes(with_damage(info, damaged), *notes)
+    try:
+        folder.write_info(info)
+    except OSError as error:
+        raise NoRoomError(
+            f"{folder.path.name} was brought into order, but that can't be noted: {error}. "
+            "Make room on the disk; nothing is lost."
+        ) from error
+    journal = LineFile(folder.journal_path, at_once=True)
+    journal.write({"at_ns": duration_ns, "what": "repaired", "notes": notes})
+    return info

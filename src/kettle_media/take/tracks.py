@@ -1,0 +1,131 @@
+"""Track files: one picture or sound in Matroska, written so that a kill costs little."""
+
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+
+from kettle_core.picture.picture import Plane
+from kettle_core.rig.devices import Mode
+from kettle_core.sound.mixing import to_integers
+from kettle_media.sound.sound_frames import frame_of
+from kettle_media.told import Told
+
+# Small clusters, each written when it is full, and no seeking back: what has been written
+# is readable without a proper end.
+CRASH_SAFE = {"cluster_time_limit": "150", "flush_packets": "1", "live": "1"}
+MS_TIME_BASE = Fraction(1, 1000)
+LONGEST_WRITE_SAMPLES = 48_000
+BT709 = 1
+LIMITED_RANGE = 1
+
+# A screen is mostly still and must stay sharp; a webcam's noise would eat any bitrate.
+_SCREEN = {"preset": "superfast", "crf": "18"}
+_CAMERA = {"preset": "ultrafast", "crf": "20"}
+# At 1280 × 720 and 30 frames a second; more pixels get more, but less than in proportion.
+_CAMERA_KBPS = 6000
+_CAMERA_PIXELS_PER_S = 1280 * 720 * 30
+# What one thread encodes in half of the time.
+ONE_THREAD_PIXELS_PER_S = 1920 * 1080 * 30
+
+
+def tag_bt709(context: Any) -> None:
+    """Say in the stream what our planes are: BT.709, limited range."""
+    context.color_primaries = BT709
+    context.color_trc = BT709
+    context.colorspace = BT709
+    context.color_range = LIMITED_RANGE
+
+
+class PictureWriter:
+    """Writes I420 frames with exact times to one H.264 track. Raises TakeError when it can't.
+
+    One thread encodes: a second one, which takes the frame's lower half, costs a quarter more.
+    Only where one would not keep up there are two. How the bitrate's ceiling is shared between
+    them depends on which is done first; `repeatable` has one in any mode, so that the same
+    frames always become the same bits.
+    """
+
+    def __init__(self, path: Path, is_screen: bool, mode: Mode, repeatable: bool = False) -> None:
+        self._path = path
+        options = dict(_SCREEN)
+        if not is_screen:
+            size = float(mode.width * mode.height * mode.fps) / _CAMERA_PIXELS_PER_S
+            kbps = round(_CAMERA_KBPS * size**0.75)
+            options = {**_CAMERA, "maxrate": f"{kbps}k", "bufsize": f"{kbps}k"}
+        with Told(path, writing=True):
+            self._container = av.open(str(path), "w", format="matroska", options=CRASH_SAFE)
+            stream = self._container.add_stream("libx264", rate=mode.fps)
+            stream.width, stream.height, stream.pix_fmt = mode.width, mode.height, "yuv420p"
+            # Without look-ahead and B-frames nothing waits in the encoder.
+            stream.options = {**options, "tune": "zerolatency", "g": str(round(2 * mode.fps))}
+            stream.codec_context.time_base = MS_TIME_BASE
+            one = repeatable or mode.pixels_per_s <= ONE_THREAD_PIXELS_PER_S
+            stream.codec_context.thread_count = 1 if one else 2
+            tag_bt709(stream.codec_context)
+            self._container.start_encoding()  # the header is on disk before the first frame
+            self._stream = stream
+        self._last_ms = -1
+
+    def write(self, buffer: Plane, pts_ns: int) -> None:
+        """Encode one frame at a time since the take's start."""
+        frame = av.VideoFrame.from_numpy_buffer(buffer, format="yuv420p")
+        self._last_ms = max(self._last_ms + 1, round(pts_ns / 1e6))
+        frame.pts, frame.time_base = self._last_ms, MS_TIME_BASE
+        with Told(self._path, writing=True):
+            for packet in self._stream.encode(frame):
+                self._container.mux(packet)
+
+    def close(self) -> None:
+        """Write what is left and the end of the file."""
+        _finish(self._path, self._container, self._stream)
+
+
+class SoundWriter:
+    """Writes float32 blocks to one 24-bit FLAC track. Raises TakeError when it can't."""
+
+    def __init__(self, path: Path, mode: Mode) -> None:
+        self._path = path
+        self._layout = "mono" if mode.channels == 1 else "stereo"
+        self._rate_hz = mode.sample_rate_hz
+        self._next = 0
+        with Told(path, writing=True):
+            self._container = av.open(str(path), "w", format="matroska", options=CRASH_SAFE)
+            options = {"bits_per_raw_sample": "24", "compression_level": "3"}
+            self._stream = self._container.add_stream(
+                "flac", rate=mode.sample_rate_hz, layout=self._layout, format="s32", options=options
+            )
+            self._container.start_encoding()
+
+    def write_silence(self, samples: int, pts_ns: int) -> None:
+        """Encode silence of any length."""
+        channels = 1 if self._layout == "mono" else 2
+        silence = np.zeros((channels, min(samples, LONGEST_WRITE_SAMPLES)), np.float32)
+        for start in range(0, samples, LONGEST_WRITE_SAMPLES):
+            self.write(silence[:, : samples - start], pts_ns)
+
+    def write(self, block: NDArray[np.float32], pts_ns: int) -> None:
+        """Encode one block; the first one's time since the take's start sets the track's."""
+        if self._next == 0:
+            self._next = round(pts_ns * self._rate_hz / 1e9)
+        frame = frame_of(to_integers(block, 24), self._rate_hz, self._layout, self._next)
+        self._next += block.shape[1]
+        with Told(self._path, writing=True):
+            for packet in self._stream.encode(frame):
+                self._container.mux(packet)
+
+    def close(self) -> None:
+        """Write what is left and the end of the file."""
+        _finish(self._path, self._container, self._stream)
+
+
+def _finish(path: Path, container: Any, stream: Any) -> None:
+    with Told(path, writing=True):
+        try:
+            for packet in stream.encode(None):
+                container.mux(packet)
+        finally:
+            container.close()

@@ -1,0 +1,133 @@
+"""Stretches of a program and its change-overs, frame by frame."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from kettle_core.errors import RigError
+from kettle_core.picture.compose import compose_frame
+from kettle_core.picture.picture import blank_i420, picture_from_i420
+from kettle_core.program.change_over import ProgramComposer, Stretch, eased, glided, plan_stretches
+from kettle_core.rig.rig import Format
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import ChangeOver, Layer
+from kettle_core.scene.scene_plan import plan_scene
+from kettle_studio.demo import demo_rig
+
+MS = 1_000_000
+
+
+def colour(rgb, width=64, height=36):
+    return picture_from_i420(blank_i420(width, height, rgb))
+
+
+class ChangeOvers(unittest.TestCase):
+    def setUp(self):
+        rig = demo_rig()
+        crop = Box(0, 0, 64, 36)
+        first = (
+            Layer("d", "display-1", Box(0, 0, 64, 36), crop),
+            Layer("w", "webcam-1", Box(4, 4, 16, 10), crop),
+        )
+        second = (
+            Layer("b", "webcam-2", Box(0, 0, 64, 36), crop),
+            Layer("w", "webcam-1", Box(40, 20, 16, 10), crop, turn=90),
+        )
+        scenes = (
+            replace(rig.scenes[0], layers=first),
+            replace(rig.scenes[1], layers=second, change_over=ChangeOver("crossfade", 400)),
+            rig.scenes[2],
+        )
+        self.rig = replace(rig, scenes=scenes, format=Format(64, 36))
+        self.pictures = {
+            "display-1": colour((255, 255, 255)),
+            "webcam-2": colour((0, 0, 0)),
+            "webcam-1": colour((255, 0, 0)),
+        }
+
+    def scene_frame(self, number):
+        plan = plan_scene(self.rig.scenes[number], self.rig.format.frame_size)
+        return compose_frame(plan, self.pictures)
+
+    def frame(self, kind, at_ms):
+        way = ChangeOver(kind, 400)
+        stretch = Stretch(0, 400 * MS, "scene-2", "scene-1", way)
+        return ProgramComposer(self.rig).compose(stretch, at_ms * MS, self.pictures)
+
+    def test_a_crossfade_begins_with_the_old_scene_is_half_and_half_and_ends_with_the_new(self):
+        old, new = self.scene_frame(0).astype(float), self.scene_frame(1).astype(float)
+        np.testing.assert_array_equal(self.frame("crossfade", 0), old)
+        np.testing.assert_allclose(self.frame("crossfade", 200), (old + new) / 2, atol=1)
+        last = self.frame("crossfade", 399.9).astype(float)
+        np.testing.assert_allclose(last, new, atol=1)
+
+    def test_a_glide_moves_what_is_in_both_and_fades_the_rest(self):
+        np.testing.assert_array_equal(self.frame("glide", 0), self.scene_frame(0))
+        np.testing.assert_allclose(
+            self.frame("glide", 399.99).astype(int), self.scene_frame(1), atol=2
+        )
+        middle = picture_from_i420(self.frame("glide", 200))
+        # Half way it lies in the middle of both places, wholly red, half turned.
+        red = self.pictures["webcam-1"].y[0, 0]
+        self.assertEqual(middle.y[17, 30], red)
+        self.assertNotEqual(middle.y[8, 8], red)
+        self.assertAlmostEqual(int(middle.y[30, 4]), (235 + 16) / 2, delta=1)
+        plans = [plan_scene(s, self.rig.format.frame_size) for s in self.rig.scenes[:2]]
+        for way in glided(*plans, 0.5):
+            layer = way.layers[1]
+            self.assertEqual(layer.middle, (30.0, 17.0))
+            self.assertEqual(layer.turn, 45)
+
+    def test_a_turn_takes_the_short_way(self):
+        plans = [plan_scene(s, self.rig.format.frame_size) for s in self.rig.scenes[:2]]
+        plans = [
+            replace(p, layers=(p.layers[0], replace(p.layers[1], turn=t)))
+            for p, t in zip(plans, (350.0, 10.0), strict=True)
+        ]
+        self.assertEqual(glided(*plans, 0.5)[0].layers[1].turn, 0)
+
+    def test_easing_is_still_at_both_ends(self):
+        self.assertEqual((eased(0), eased(0.5), eased(1)), (0, 0.5, 1))
+        self.assertLess(eased(0.01), 0.001)
+
+
+class Stretches(unittest.TestCase):
+    def setUp(self):
+        rig = demo_rig()
+        glide = replace(rig.scenes[1], change_over=ChangeOver("glide", 500))
+        self.rig = replace(
+            rig, scenes=(rig.scenes[0], glide, rig.scenes[2]), default_scene_id="scene-3"
+        )
+
+    def test_they_follow_each_other_without_gaps(self):
+        cues = [(1000 * MS, "scene-2"), (2000 * MS, "scene-1"), (2500 * MS, "scene-1")]
+        found = plan_stretches(self.rig, cues, 3000 * MS)
+        spans = [(s.start_ns // MS, s.end_ns // MS, s.scene_id) for s in found]
+        self.assertEqual(
+            spans,
+            [
+                (0, 1000, "scene-3"),
+                (1000, 1500, "scene-2"),
+                (1500, 2000, "scene-2"),
+                (2000, 3000, "scene-1"),
+            ],
+        )
+        self.assertEqual((found[1].before_id, found[1].change_over.kind), ("scene-3", "glide"))
+        self.assertEqual(found[1].share_at(1250 * MS), 0.5)
+
+    def test_a_change_that_the_next_one_cuts_short_ends_there(self):
+        cues = [(0, "scene-1"), (100 * MS, "scene-2"), (300 * MS, "scene-3")]
+        found = plan_stretches(self.rig, cues, 400 * MS)
+        self.assertEqual([s.end_ns // MS for s in found], [100, 300, 400])
+
+    def test_a_cue_to_the_scene_that_is_shown_changes_nothing(self):
+        once = plan_stretches(self.rig, [(100 * MS, "scene-2")], 900 * MS)
+        cues = [(50 * MS, "scene-3"), (100 * MS, "scene-2"), (200 * MS, "scene-2")]
+        self.assertEqual(plan_stretches(self.rig, cues, 900 * MS), once)
+
+    def test_cues_must_rise_and_name_scenes(self):
+        with self.assertRaisesRegex(RigError, "order of their times"):
+            plan_stretches(self.rig, [(9, "scene-1"), (3, "scene-2")], 100)
+        with self.assertRaisesRegex(RigError, "no scene “scene-9”"):
+            plan_stretches(self.rig, [(9, "scene-9")], 100)

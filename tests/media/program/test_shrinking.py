@@ -1,0 +1,49 @@
+"""The library's area scaling beside the composer's own."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kettle_core.picture.compose import Composer
+from kettle_core.picture.picture import Picture
+from kettle_core.picture.resample import MOST_SHRUNK, Line, Resampler
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import Layer, Mask, Scene
+from kettle_core.scene.scene_plan import plan_scene
+from kettle_media.program.shrinking import Shrinker
+
+LENGTHS = st.tuples(st.integers(8, 300), st.floats(1.0, MOST_SHRUNK)).map(
+    lambda x: (x[0], max(2, round(x[0] / x[1])))
+)
+
+
+def noise(seed, rows, columns):
+    rng = np.random.default_rng(seed)
+    return rng.integers(0, 256, (rows, columns), np.uint8)
+
+
+class Shrinking(unittest.TestCase):
+    @settings(max_examples=200, deadline=None)
+    @given(LENGTHS, LENGTHS, st.booleans(), st.integers(0, 99))
+    def test_it_is_within_1_of_the_mean_of_what_is_covered(self, across, down, flipped, seed):
+        (columns, width), (rows, height) = across, down
+        plane = noise(seed, rows, columns)
+        step = -columns / width if flipped else columns / width
+        lines = (
+            Line(height, 0.0, rows / height, 0, rows),
+            Line(width, float(columns) if flipped else 0.0, step, 0, columns),
+        )
+        exact = Resampler(*lines).sample(plane).astype(int)
+        fast = Resampler(*lines, Shrinker()).sample(plane).astype(int)
+        self.assertLessEqual(np.abs(fast - exact).max(), 1)
+
+    def test_a_scene_is_composed_alike_and_a_layer_cut_by_the_frame_exactly_so(self):
+        picture = Picture(noise(1, 360, 640), noise(2, 180, 320), noise(3, 180, 320))
+        for box, most in ((Box(80, 40, 128, 128), 1), (Box(-40, -20, 128, 128), 0)):
+            layer = Layer("a", "cam", box, Box(140, 0, 360, 360), mask=Mask("circle", border_px=3))
+            plan = plan_scene(Scene("s", "S", (layer,), ()), (320, 240))
+            frames = [Composer(plan, None, s).compose({"cam": picture}) for s in (None, Shrinker())]
+            away = np.abs(frames[0].astype(int) - frames[1].astype(int))
+            self.assertLessEqual(away.max(), most)

@@ -1,0 +1,89 @@
+"""Sounds along a clock's map: a wandering clock's tone comes out even, gaps and all."""
+
+import unittest
+from unittest import mock
+
+import numpy as np
+
+from kettle_core.rig.devices import Mode
+from kettle_core.timing.clock_map import ClockMap, Piece
+from kettle_media.take import master_sound
+from kettle_media.take.master_sound import MASTER_HZ, MasterSound, variable_delay_s
+
+TONE_HZ = 1000.0
+
+
+def sound(clock, heard, first_ns=0, rate_hz=48_000, origin_ns=0.0):
+    blocks = [heard[None, at : at + 700] for at in range(0, heard.size, 700)]
+    with mock.patch.object(master_sound, "read_sound", lambda path: iter(blocks)):
+        return MasterSound(
+            None, Mode(sample_rate_hz=rate_hz, channels=1), clock, first_ns, origin_ns
+        )
+
+
+def tone_of(clock, seconds, rate_hz=48_000):
+    """A tone of true 1 kHz as a device with that clock records it."""
+    track = (np.arange(seconds * rate_hz) * 1e9 / rate_hz).astype(np.int64)
+    return np.sin(2 * np.pi * TONE_HZ * clock.to_master_ns(track) / 1e9).astype(np.float32)
+
+
+def phase_us(heard, from_s, to_s):
+    """How late a stretch of the tone is, in µs."""
+    t = np.arange(round(from_s * MASTER_HZ), round(to_s * MASTER_HZ))
+    found = np.sum(heard[t] * np.exp(-2j * np.pi * TONE_HZ * t / MASTER_HZ))
+    return -(np.angle(found) + np.pi / 2) / (2 * np.pi * TONE_HZ) * 1e6
+
+
+def pieces(*parts):
+    """A continuous clock of (from s, ppm)."""
+    found, master_ns = [], 0.0
+    for n, (at_s, ppm) in enumerate(parts):
+        if n:
+            before = found[-1]
+            master_ns = before.master_ns + (at_s * 1e9 - before.start_ns) * before.slope
+        found.append(Piece(round(at_s * 1e9), master_ns, ppm, 0))
+    return ClockMap(tuple(found), 0.0)
+
+
+class Sounds(unittest.TestCase):
+    def test_a_clock_in_pieces_gives_an_even_tone_without_a_step(self):
+        for rate_hz in (48_000, 44_100):
+            clock = pieces((0, 50), (7, -80), (13, 140), (19, 10))
+            made = sound(clock, tone_of(clock, 25, rate_hz), rate_hz=rate_hz)
+            heard = made.read(24 * MASTER_HZ)[0]
+            late = [phase_us(heard, s, s + 0.5) for s in np.arange(0.5, 23, 0.5)]
+            self.assertLess(np.ptp(late), 4.0)
+            self.assertLess(np.abs(late).max(), 16.0)
+            t = np.arange(heard.size) / MASTER_HZ
+            even = np.sin(2 * np.pi * TONE_HZ * (t - np.median(late) * 1e-6))
+            wrong = (heard - even)[MASTER_HZ // 2 : 23 * MASTER_HZ]
+            self.assertLess(np.abs(wrong).max(), 0.02)
+
+    def test_one_piece_is_placed_to_the_sample_with_the_rest_told(self):
+        clock = ClockMap((Piece(0, 1_000_007.0, 0.0, 0),), 0.0)
+        made = sound(clock, tone_of(clock, 3))
+        self.assertAlmostEqual(made.late_samples, 0.000336, places=5)
+        heard = made.read(MASTER_HZ)[0]
+        self.assertEqual(np.count_nonzero(heard[:48]), 0)
+        self.assertLess(abs(phase_us(heard, 0.2, 0.9)), 0.5)
+
+    def test_a_segment_that_belongs_later_has_silence_before_it_and_an_earlier_one_is_cut(self):
+        for jump_s in (0.3, -0.3):
+            clock = ClockMap(
+                (Piece(0, 0.0, 0.0, 0), Piece(5 * 10**9, (5 + jump_s) * 1e9, 0.0, 1)), 0.0
+            )
+            heard = sound(clock, np.full(10 * 48_000, 0.5, np.float32)).read(12 * MASTER_HZ)[0]
+            silent = np.flatnonzero(np.abs(heard) < 0.01) / MASTER_HZ
+            ends = 10 + jump_s
+            self.assertAlmostEqual(silent[silent > 8][0], ends, delta=0.002)
+            between = silent[(silent > 4) & (silent < 6)]
+            self.assertAlmostEqual(between.size / MASTER_HZ, max(0, jump_s), delta=0.002)
+
+    def test_what_comes_before_the_origin_is_left_out(self):
+        clock = ClockMap((Piece(0, 0.0, 0.0, 0),), 0.0)
+        made = sound(clock, np.arange(48_000, dtype=np.float32) / 48_000, origin_ns=0.5e9)
+        self.assertAlmostEqual(float(made.read(10)[0, 5]), 0.5, delta=0.001)
+
+    def test_the_variable_resampler_is_late_by_less_than_a_tenth_of_a_millisecond(self):
+        for rate_hz in (16_000, 44_100, 48_000):
+            self.assertLess(abs(variable_delay_s(rate_hz)), 1e-4)

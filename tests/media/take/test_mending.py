@@ -1,0 +1,144 @@
+"""Tracks in parts, cut off, with holes: what is there is put together, what is not is told."""
+
+import unittest
+from fractions import Fraction
+
+import numpy as np
+
+from kettle_core.errors import TakeError
+from kettle_core.rig.devices import Mode
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import TrackInfo
+from kettle_media.take.mending import mend_track, written_ms
+from kettle_media.take.packets import read_packets
+from kettle_media.take.times import FILLED, KEPT, NOTED, TIMES, TimesWriter, read_times
+from kettle_media.take.track_reading import read_pictures, read_sound
+from kettle_media.take.tracks import PictureWriter, SoundWriter
+from tests.fixtures import ROOT
+
+VOICE = TrackInfo("voice", "Voice", "microphone", "tracks/voice.mkv", "flac",
+                  Mode(sample_rate_hz=48_000, channels=1))  # fmt: skip
+CAMERA = TrackInfo("camera", "Camera", "webcam", "tracks/camera.mkv", "h264",
+                   Mode(64, 48, Fraction(30)))  # fmt: skip
+NOISE = (0.2 * np.random.default_rng(8).standard_normal(48_000 * 8)).astype(np.float32)
+
+
+class Mending(unittest.TestCase):
+    def setUp(self):
+        self.folder = TakeFolder.create(ROOT / f"mending-{self._testMethodName}")
+
+    def write_voice(self, part, first, last, lost=range(0)):
+        """Blocks of 10 ms of a known noise; some are missing from the file."""
+        writer = SoundWriter(self.folder.track_path(VOICE, part), VOICE.mode)
+        times = TimesWriter(self.folder.times_path(VOICE, part))
+        for no in range(first, last):
+            times.write(no, no * 10**7, no * 10**7, no * 10**7, 0, KEPT, 480, 0)
+            if no not in lost:
+                writer.write(NOISE[None, no * 480 : no * 480 + 480], no * 10**7)
+        writer.close()
+        times.close()
+
+    def write_camera(self, part, first, last):
+        writer = PictureWriter(self.folder.track_path(CAMERA, part), False, CAMERA.mode)
+        times = TimesWriter(self.folder.times_path(CAMERA, part))
+        for no in range(first, last):
+            at_ns = no * 10**9 // 30
+            writer.write(np.full((72, 64), 30 + 2 * no, np.uint8), at_ns)
+            times.write(no, at_ns, at_ns, at_ns, 0, KEPT, 0, 0)
+        writer.close()
+        times.close()
+
+    def heard(self):
+        return np.concatenate(list(read_sound(self.folder.track_path(VOICE))), axis=1)[0]
+
+    def test_parts_that_overlap_become_one_sound_to_the_sample(self):
+        self.write_voice(1, 0, 300)
+        self.write_voice(2, 240, 420)
+        self.write_voice(3, 390, 600)
+        mended = mend_track(self.folder, VOICE)
+        self.assertEqual(mended.ends_ns, 6 * 10**9)
+        np.testing.assert_allclose(self.heard(), NOISE[: 48_000 * 6], atol=1e-6)
+        rows = read_times(self.folder.times_path(VOICE))
+        self.assertEqual(rows["no"].tolist(), list(range(600)))
+        self.assertEqual(self.folder.parts(VOICE), [1])
+        mend_track(self.folder, VOICE)
+        np.testing.assert_allclose(self.heard(), NOISE[: 48_000 * 6], atol=1e-6)
+
+    def test_a_gap_between_parts_is_silent_and_noted(self):
+        self.write_voice(1, 0, 200)
+        self.write_voice(2, 300, 400)
+        mend_track(self.folder, VOICE)
+        heard = self.heard()
+        np.testing.assert_allclose(heard[: 200 * 480], NOISE[: 200 * 480], atol=1e-6)
+        self.assertEqual(float(np.abs(heard[200 * 480 : 300 * 480]).max()), 0.0)
+        np.testing.assert_allclose(heard[300 * 480 :], NOISE[300 * 480 : 400 * 480], atol=1e-6)
+        rows = read_times(self.folder.times_path(VOICE))
+        filled = rows[rows["kept"] == FILLED]
+        self.assertEqual((filled["samples"].tolist(), filled["pts_ns"].tolist()),
+                         ([48_000], [2 * 10**9]))  # fmt: skip
+
+    def test_damage_within_a_sound_does_not_move_what_comes_after_it(self):
+        self.write_voice(1, 0, 600)
+        path = self.folder.track_path(VOICE)
+        data = bytearray(path.read_bytes())
+        data[len(data) // 2 : len(data) // 2 + 9000] = b"\0" * 9000
+        path.write_bytes(bytes(data))
+        mend_track(self.folder, VOICE)
+        heard = self.heard()
+        self.assertEqual(heard.size, 600 * 480)
+        np.testing.assert_allclose(heard[:48_000], NOISE[:48_000], atol=1e-6)
+        np.testing.assert_allclose(heard[-48_000:], NOISE[5 * 48_000 : 6 * 48_000], atol=1e-6)
+
+    def test_parts_of_a_picture_are_put_together_without_encoding_again(self):
+        self.write_camera(1, 0, 60)
+        self.write_camera(2, 45, 100)
+        mend_track(self.folder, CAMERA)
+        shown = [f.to_ndarray()[10, 10] for f in read_pictures(self.folder.track_path(CAMERA))]
+        np.testing.assert_allclose(shown, [30 + 2 * no for no in range(100)], atol=4)
+        rows = read_times(self.folder.times_path(CAMERA))
+        self.assertEqual(rows["no"].tolist(), list(range(100)))
+
+    def test_a_first_part_of_which_nothing_was_on_the_disk_yet_costs_only_itself(self):
+        for cut in (0, 400):
+            self.write_camera(1, 0, 3)
+            path = self.folder.track_path(CAMERA)
+            path.write_bytes(path.read_bytes()[:cut])
+            self.write_camera(2, 2, 60)
+            mend_track(self.folder, CAMERA)
+            self.assertEqual(len(read_packets(path)), 58)
+            rows = read_times(self.folder.times_path(CAMERA))
+            self.assertEqual(rows["no"].tolist(), list(range(2, 60)))
+            self.assertEqual(self.folder.parts(CAMERA), [1])
+
+    def test_every_line_of_a_damaged_picture_track_tells_of_a_frame_that_is_there(self):
+        self.write_camera(1, 0, 100)
+        path = self.folder.track_path(CAMERA)
+        data = bytearray(path.read_bytes())
+        data[len(data) // 3 : len(data) // 3 + 2500] = b"\xff" * 2500
+        path.write_bytes(bytes(data[:-300]))
+        mended = mend_track(self.folder, CAMERA)
+        rows = read_times(self.folder.times_path(CAMERA))
+        stamps = written_ms(rows)[rows["kept"] == KEPT].tolist()
+        self.assertEqual(stamps, [p.at_ms for p in read_packets(path)])
+        self.assertGreater(mended.lost_frames, 0)
+        self.assertEqual(mended.lost_frames, (rows["kept"] == NOTED).sum())
+
+    def test_a_track_without_a_line_of_times_cannot_be_saved(self):
+        self.write_voice(1, 0, 0)
+        with self.assertRaisesRegex(TakeError, "times of voice are empty"):
+            mend_track(self.folder, VOICE)
+
+
+class WrittenTimes(unittest.TestCase):
+    def test_they_are_those_that_the_writer_gives_its_frames(self):
+        rng = np.random.default_rng(5)
+        rows = np.zeros(300, TIMES)
+        rows["pts_ns"] = np.sort(rng.integers(0, 10**9, 300))
+        rows["kept"] = rng.random(300) < 0.7
+        last, wanted = -1, []
+        for row in rows:
+            if row["kept"]:
+                last = max(last + 1, round(row["pts_ns"] / 1e6))
+            wanted.append(last)
+        kept = rows["kept"] == KEPT
+        self.assertEqual(written_ms(rows)[kept].tolist(), np.array(wanted)[kept].tolist())

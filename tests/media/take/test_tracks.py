@@ -1,0 +1,61 @@
+import shutil
+import unittest
+from fractions import Fraction
+
+import av
+import numpy as np
+
+from kettle_core.rig.devices import Mode
+from kettle_media.take.packets import read_packets, rewrap
+from kettle_media.take.tracks import PictureWriter, SoundWriter
+from tests.fixtures import ROOT
+
+LOST_AT_MOST_S = 0.5
+
+
+class CutOff(unittest.TestCase):
+    """A file as a kill leaves it: copied while it is written, never closed."""
+
+    def readable_s(self, path):
+        cut, fixed = path.with_suffix(".cut.mkv"), path.with_suffix(".fixed.mkv")
+        shutil.copy(path, cut)
+        rewrap(cut, fixed)
+        with av.open(str(fixed)) as container:
+            return float(max(p.pts * p.time_base for p in container.demux() if p.pts is not None))
+
+    def test_a_picture_track_loses_at_most_half_a_second(self):
+        rng = np.random.default_rng(3)
+        for is_screen in (True, False):
+            path = ROOT / f"cut-{is_screen}.mkv"
+            writer = PictureWriter(path, is_screen, Mode(320, 240, Fraction(30)))
+            for number in range(100):
+                frame = rng.integers(16, 235, (360, 320), dtype=np.uint8)
+                writer.write(frame, number * 10**9 // 30)
+                if number in (40, 99):
+                    self.assertGreater(self.readable_s(path), number / 30 - LOST_AT_MOST_S)
+            writer.close()
+
+    def test_a_still_screen_of_a_second_is_there_with_all_its_few_frames(self):
+        frame = np.full((360, 320), 90, np.uint8)
+        for count in range(1, 10):
+            path = ROOT / f"short-{count}.mkv"
+            writer = PictureWriter(path, True, Mode(320, 240, Fraction(30)))
+            for number in range(count):
+                writer.write(frame, number * 10**9 // 5)
+            writer.close()
+            self.assertEqual([p.at_ms for p in read_packets(path)], [*range(0, 200 * count, 200)])
+            playable = path.with_suffix(".mp4")
+            self.assertEqual(rewrap(path, playable, faststart=True), count)
+            with av.open(str(playable)) as container:
+                times = [float(f.pts * f.time_base) for f in container.decode(video=0)]
+            np.testing.assert_allclose(times, np.arange(count) / 5, atol=0.002)
+
+    def test_a_sound_track_loses_at_most_half_a_second(self):
+        path = ROOT / "cut-sound.mkv"
+        writer = SoundWriter(path, Mode(sample_rate_hz=48_000, channels=2))
+        rng = np.random.default_rng(4)
+        for number in range(300):
+            writer.write(0.1 * rng.standard_normal((2, 480)).astype(np.float32), number * 10**7)
+            if number in (120, 299):
+                self.assertGreater(self.readable_s(path), number / 100 - LOST_AT_MOST_S)
+        writer.close()
