@@ -1,86 +1,26 @@
-"""A program in time: stretches with one scene, change-overs between them, each frame's plan.
+"""Change-overs: one scene gives way to the next, frame by frame.
 
 In a change-over both scenes are drawn and mixed, the new one's share growing from 0. In a glide
 what is in both is drawn at the same place in both, on its way from the old to the new one: so
 it moves while everything else fades.
 """
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
-from itertools import pairwise
+from collections import OrderedDict
+from collections.abc import Mapping
+from dataclasses import replace
 
 import cv2
 import numpy as np
 
-from kettle_core.errors import RigError
 from kettle_core.picture.compose import Composer
 from kettle_core.picture.picture import Picture, Plane
 from kettle_core.picture.resample import Shrink
-from kettle_core.rig.rig import Rig
+from kettle_core.program.replay import CUT, Resolved
 from kettle_core.scene.layout import Box
-from kettle_core.scene.scene import ChangeOver
-from kettle_core.scene.scene_plan import PlacedLayer, ScenePlan, plan_scene
+from kettle_core.scene.scene import ChangeOver, Layer
+from kettle_core.scene.scene_plan import PlacedLayer, ScenePlan, plan_layers
 
-NS_PER_MS = 1_000_000
-
-
-@dataclass(frozen=True)
-class Stretch:
-    """From `start_ns` to `end_ns` one scene is shown, or gives way to it by `change_over`."""
-
-    start_ns: int
-    end_ns: int
-    scene_id: str
-    before_id: str = ""
-    change_over: ChangeOver | None = None
-
-    def share_at(self, at_ns: int) -> float:
-        """How much of the change-over is done: 0 at its start, 1 outside of one."""
-        if self.change_over is None:
-            return 1.0
-        return (at_ns - self.start_ns) / (self.end_ns - self.start_ns)
-
-
-def plan_stretches(rig: Rig, cues: Sequence[tuple[int, str]], end_ns: int) -> tuple[Stretch, ...]:
-    """The stretches of a program, without gaps from 0 to its end.
-
-    Parameters
-    ----------
-    rig : Rig
-    cues : (time in ns, scene id), rising; a cue at 0 or before sets the first scene, which is
-        the default scene otherwise. A change-over that the next cue cuts short ends there.
-    end_ns : int > 0
-
-    Raises
-    ------
-    RigError
-        If the rig has no such scene, or the cues do not rise.
-    """
-    if any(b[0] < a[0] for a, b in pairwise(cues)):
-        raise RigError("Cues must be in the order of their times.", "cues")
-    now_id, since, found = rig.default_scene.id, 0, []
-    changes: list[tuple[int, str]] = []
-    for at_ns, scene_id in cues:
-        if rig.scene(scene_id).id != (changes[-1][1] if changes else now_id):
-            changes.append((at_ns, scene_id))
-    for number, (at_ns, scene_id) in enumerate(changes):
-        if at_ns <= 0:
-            now_id = scene_id
-        if at_ns <= 0 or at_ns >= end_ns:
-            continue
-        if at_ns > since:
-            found.append(Stretch(since, at_ns, now_id))
-        way = rig.change_over_to(rig.scene(scene_id))
-        until = at_ns
-        if way.kind != "cut":
-            following = changes[number + 1][0] if number + 1 < len(changes) else end_ns
-            until = min(at_ns + way.length_ms * NS_PER_MS, following, end_ns)
-        if until > at_ns:
-            found.append(Stretch(at_ns, until, scene_id, now_id, way))
-        now_id, since = scene_id, until
-    if since < end_ns:
-        found.append(Stretch(since, end_ns, now_id))
-    return tuple(found)
+KEPT_SCENES = 4
 
 
 def eased(share: float) -> float:
@@ -140,39 +80,65 @@ def _between(a: PlacedLayer, b: PlacedLayer, share: float) -> PlacedLayer:
 class ProgramComposer:
     """Draws a program's frames in any order; scenes that stand still are composed once.
 
-    `shrink` is as of `Resampler`.
+    `stills` are the pictures of masks by name, `shrink` is as of `Resampler`.
     """
 
     def __init__(
         self,
-        rig: Rig,
+        frame_size: tuple[int, int],
         stills: Mapping[str, Plane] | None = None,
         shrink: Shrink | None = None,
     ) -> None:
-        self._shrink = shrink
-        size = rig.format.frame_size
-        self._plans = {s.id: plan_scene(rig.seen_in(s), size, stills) for s in rig.scenes}
-        self._composers: dict[str, Composer] = {}
+        self._size, self._stills, self._shrink = frame_size, stills, shrink
+        # Cues can make any number of scenes; as many are kept as are gone back and forth between.
+        self._kept: OrderedDict[tuple[Layer, ...], Composer] = OrderedDict()
         self._gliding: list[Composer | None] = [None, None]
 
-    def compose(self, stretch: Stretch, at_ns: int, pictures: Mapping[str, Picture]) -> Plane:
-        """The frame at a time within a stretch, an I420 buffer that is not to be written to."""
-        if stretch.change_over is None or not stretch.before_id:
-            return self._still_scene(stretch.scene_id, pictures)
-        share = stretch.share_at(at_ns)
-        if stretch.change_over.kind == "glide":
-            plans = glided(self._plans[stretch.before_id], self._plans[stretch.scene_id], share)
+    def compose(
+        self,
+        scene: Resolved,
+        pictures: Mapping[str, Picture],
+        before: Resolved | None = None,
+        change_over: ChangeOver = CUT,
+        share: float = 1.0,
+    ) -> Plane:
+        """A frame of a scene, or of the change-over to it.
+
+        Parameters
+        ----------
+        scene : what is shown, or comes in
+        pictures : by input id
+        before, change_over, share : what gives way, how, and how much of that is done, 0 to 1
+
+        Returns
+        -------
+        (height * 3 / 2, width) uint8 ndarray
+            An I420 buffer that is not to be written to.
+        """
+        if before is None or change_over.kind == "cut":
+            return self._composer(scene).compose(pictures)
+        if change_over.kind == "glide":
+            plans = glided(self._plan(before), self._plan(scene), share)
             # What does not glide is taken over from the frame before.
             made = [Composer(p, b, self._shrink) for p, b in zip(plans, self._gliding, strict=True)]
             self._gliding = list(made)
+            if plans[0] == plans[1]:  # nothing fades: all of it moves
+                return made[1].compose(pictures)
             old, new = (composer.compose(pictures) for composer in made)
         else:
-            old = self._still_scene(stretch.before_id, pictures)
-            new = self._still_scene(stretch.scene_id, pictures)
+            old = self._composer(before).compose(pictures)
+            new = self._composer(scene).compose(pictures)
         mixed = cv2.addWeighted(new, share, old, 1 - share, 0)
         return np.asarray(mixed, np.uint8)
 
-    def _still_scene(self, scene_id: str, pictures: Mapping[str, Picture]) -> Plane:
-        if scene_id not in self._composers:
-            self._composers[scene_id] = Composer(self._plans[scene_id], None, self._shrink)
-        return self._composers[scene_id].compose(pictures)
+    def _plan(self, scene: Resolved) -> ScenePlan:
+        return plan_layers(scene.layers, self._size, self._stills)
+
+    def _composer(self, scene: Resolved) -> Composer:
+        found = self._kept.pop(scene.layers, None)
+        if found is None:
+            found = Composer(self._plan(scene), None, self._shrink)
+            if len(self._kept) >= KEPT_SCENES:
+                self._kept.popitem(last=False)
+        self._kept[scene.layers] = found
+        return found

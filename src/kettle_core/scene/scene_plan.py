@@ -1,6 +1,6 @@
 """What is drawn where: a scene planned once, before any frame of it is drawn."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -99,5 +99,11 @@ def plan_scene(
     frame_size : width and height of the program's frame in px
     stills : name to (rows, columns) uint8, the pictures that masks use; 255 is seen
     """
-    layers = tuple(place_layer(x) for x in scene.layers if x.shown)
-    return ScenePlan(*frame_size, layers, stills or {})
+    return plan_layers([x for x in scene.layers if x.shown], frame_size, stills)
+
+
+def plan_layers(
+    layers: Iterable[Layer], frame_size: tuple[int, int], stills: Mapping[str, Plane] | None = None
+) -> ScenePlan:
+    """The same for layers that are all seen, from back to front."""
+    return ScenePlan(*frame_size, tuple(place_layer(x) for x in layers), stills or {})

@@ -18,7 +18,8 @@ from kettle_core.picture.picture import (
 )
 from kettle_core.picture.resample import shrunk_by
 from kettle_core.picture.sample import source_point
-from kettle_core.program.change_over import ProgramComposer, Stretch
+from kettle_core.program.change_over import ProgramComposer
+from kettle_core.program.replay import Resolved
 from kettle_core.rig.scene_changes import layer_of
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Scene
@@ -125,18 +126,18 @@ class ScenePictures:
             return None
         stamp = hash(rig)
         if self._program is None or self._program[0] != stamp:
-            self._program = (stamp, ProgramComposer(rig, self._masks(*rig.scenes), self._shrinker))
-        at_ns = round((elapsed_s - BEFORE_S) * 1e9)
-        end_ns = round(length_s * 1e9)
-        if at_ns < 0:
-            stretch = Stretch(-1, 0, played.scene_id)
-        elif at_ns >= end_ns:
-            stretch = Stretch(end_ns, end_ns + 1, to_id)
-        else:
-            stretch = Stretch(0, end_ns, to_id, played.scene_id, way)
-        scenes = [rig.seen_in(rig.scene(i)) for i in (played.scene_id, to_id)]
-        frame = self._program[1].compose(stretch, at_ns, self._pictures(live, *scenes)[0])
-        return Shown(hash((stamp, at_ns)), picture_from_i420(frame))
+            masks = self._masks(*rig.scenes)
+            composer = ProgramComposer(rig.format.frame_size, masks, self._shrinker)
+            self._program = (stamp, composer)
+        scenes = [rig.scene(played.scene_id), target]
+        before, after = (Resolved.of(rig, scene) for scene in scenes)
+        at_s = elapsed_s - BEFORE_S
+        shown = before if at_s < 0 else after
+        giving_way = before if 0 <= at_s < length_s else None
+        share = at_s / length_s if length_s else 1.0
+        pictures = self._pictures(live, *(rig.seen_in(s) for s in scenes))[0]
+        frame = self._program[1].compose(shown, pictures, giving_way, way, share)
+        return Shown(hash((stamp, at_s)), picture_from_i420(frame))
 
 
 def shrunk_for_page(frame: Picture, width: int) -> Picture:

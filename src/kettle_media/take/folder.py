@@ -59,6 +59,11 @@ class TakeFolder:
         """What happened, a line each."""
         return self.path / "journal.jsonl"
 
+    @property
+    def cues_path(self) -> Path:
+        """What was changed while it was recorded, a line each."""
+        return self.path / "cues.jsonl"
+
     def track_path(self, track: TrackInfo, part: int = 1) -> Path:
         """The Matroska file of a track; a later part where its writing was broken off."""
         path = self.path / track.file

@@ -1,21 +1,19 @@
-"""Stretches of a program and its change-overs, frame by frame."""
+"""Change-overs, frame by frame."""
 
 import unittest
 from dataclasses import replace
 
 import numpy as np
 
-from kettle_core.errors import RigError
 from kettle_core.picture.compose import compose_frame
 from kettle_core.picture.picture import blank_i420, picture_from_i420
-from kettle_core.program.change_over import ProgramComposer, Stretch, eased, glided, plan_stretches
+from kettle_core.program.change_over import ProgramComposer, eased, glided
+from kettle_core.program.replay import Resolved
 from kettle_core.rig.rig import Format
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver, Layer
 from kettle_core.scene.scene_plan import plan_scene
 from kettle_studio.demo import demo_rig
-
-MS = 1_000_000
 
 
 def colour(rgb, width=64, height=36):
@@ -51,9 +49,10 @@ class ChangeOvers(unittest.TestCase):
         return compose_frame(plan, self.pictures)
 
     def frame(self, kind, at_ms):
+        before, after = (Resolved.of(self.rig, s) for s in self.rig.scenes[:2])
+        composer = ProgramComposer(self.rig.format.frame_size)
         way = ChangeOver(kind, 400)
-        stretch = Stretch(0, 400 * MS, "scene-2", "scene-1", way)
-        return ProgramComposer(self.rig).compose(stretch, at_ms * MS, self.pictures)
+        return composer.compose(after, self.pictures, before, way, at_ms / 400)
 
     def test_a_crossfade_begins_with_the_old_scene_is_half_and_half_and_ends_with_the_new(self):
         old, new = self.scene_frame(0).astype(float), self.scene_frame(1).astype(float)
@@ -90,44 +89,3 @@ class ChangeOvers(unittest.TestCase):
     def test_easing_is_still_at_both_ends(self):
         self.assertEqual((eased(0), eased(0.5), eased(1)), (0, 0.5, 1))
         self.assertLess(eased(0.01), 0.001)
-
-
-class Stretches(unittest.TestCase):
-    def setUp(self):
-        rig = demo_rig()
-        glide = replace(rig.scenes[1], change_over=ChangeOver("glide", 500))
-        self.rig = replace(
-            rig, scenes=(rig.scenes[0], glide, rig.scenes[2]), default_scene_id="scene-3"
-        )
-
-    def test_they_follow_each_other_without_gaps(self):
-        cues = [(1000 * MS, "scene-2"), (2000 * MS, "scene-1"), (2500 * MS, "scene-1")]
-        found = plan_stretches(self.rig, cues, 3000 * MS)
-        spans = [(s.start_ns // MS, s.end_ns // MS, s.scene_id) for s in found]
-        self.assertEqual(
-            spans,
-            [
-                (0, 1000, "scene-3"),
-                (1000, 1500, "scene-2"),
-                (1500, 2000, "scene-2"),
-                (2000, 3000, "scene-1"),
-            ],
-        )
-        self.assertEqual((found[1].before_id, found[1].change_over.kind), ("scene-3", "glide"))
-        self.assertEqual(found[1].share_at(1250 * MS), 0.5)
-
-    def test_a_change_that_the_next_one_cuts_short_ends_there(self):
-        cues = [(0, "scene-1"), (100 * MS, "scene-2"), (300 * MS, "scene-3")]
-        found = plan_stretches(self.rig, cues, 400 * MS)
-        self.assertEqual([s.end_ns // MS for s in found], [100, 300, 400])
-
-    def test_a_cue_to_the_scene_that_is_shown_changes_nothing(self):
-        once = plan_stretches(self.rig, [(100 * MS, "scene-2")], 900 * MS)
-        cues = [(50 * MS, "scene-3"), (100 * MS, "scene-2"), (200 * MS, "scene-2")]
-        self.assertEqual(plan_stretches(self.rig, cues, 900 * MS), once)
-
-    def test_cues_must_rise_and_name_scenes(self):
-        with self.assertRaisesRegex(RigError, "order of their times"):
-            plan_stretches(self.rig, [(9, "scene-1"), (3, "scene-2")], 100)
-        with self.assertRaisesRegex(RigError, "no scene “scene-9”"):
-            plan_stretches(self.rig, [(9, "scene-9")], 100)

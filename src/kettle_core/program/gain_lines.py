@@ -1,0 +1,116 @@
+"""Gain lines: how loud every sound of a program is, sample by sample.
+
+A line's points are (sample, gain in dB); between two points the amplitude moves evenly, from and
+to −∞ dB as well. The program's samples are at 48 kHz.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from fractions import Fraction
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kettle_core.program.stretch import RATE_HZ, Stretch, sample_of
+from kettle_core.rig.devices import VOICE_KINDS
+from kettle_core.rig.rig import Rig
+from kettle_core.scene.scene import SceneSound
+from kettle_core.sound.tone import Tone
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_core.timing.time_map import Source
+
+RAMP_SAMPLES = RATE_HZ // 100
+SILENT_DB = float("-inf")
+Point = tuple[int, float]
+
+
+@dataclass(frozen=True)
+class SoundLine:
+    """One input's sound in one piece of a program: samples [first, end).
+
+    At `first_sample` lies sample `from_sample` of the source, counted at 48 kHz on record time.
+    """
+
+    source: Source
+    input_id: str
+    first_sample: int
+    end_sample: int
+    from_sample: int
+    points: tuple[Point, ...]
+    tone: Tone = field(default=Tone())
+    is_voice: bool = False
+
+    def gains(self, first: int, count: int) -> NDArray[np.float32]:
+        """Amplitude factors of `count` samples of the program from `first` on, (count,)."""
+        places = np.arange(first, first + count)
+        at = np.array([p[0] for p in self.points], np.float64)
+        ratios = np.array([10 ** (p[1] / 20) for p in self.points])
+        found = np.interp(places, at, ratios)
+        found[(places < self.first_sample) | (places >= self.end_sample)] = 0
+        return np.asarray(found, np.float32)
+
+
+def lines_of_piece(
+    stretches: Sequence[Stretch], rig: Rig, fps: Fraction, joined: tuple[bool, bool]
+) -> tuple[SoundLine, ...]:
+    """The lines of all sounds that are heard in a piece.
+
+    Parameters
+    ----------
+    stretches : of the piece, without gaps
+    rig : the take's rig, for each sound's chain
+    fps : frame rate of the program
+    joined : whether other pieces come before and after: there the sound crosses over within
+        10 ms, half of them beyond the piece's end
+    """
+    ids = {s.input_id: None for x in stretches for s in _heard(x)}
+    first = sample_of(stretches[0].first_frame, fps)
+    end = sample_of(stretches[-1].end_frame, fps)
+    half = RAMP_SAMPLES // 2
+    begins, ends = first - half * joined[0], end + half * joined[1]
+    found = []
+    for input_id in ids:
+        points = _points(stretches, input_id, fps)
+        if joined[0]:
+            points = [(begins, SILENT_DB), (first + half, points[0][1]), *points[1:]]
+        if joined[1]:
+            points = [*points, (max(end - half, points[-1][0]), points[-1][1]), (ends, SILENT_DB)]
+        piece = stretches[0]
+        from_sample = round(piece.from_ns * RATE_HZ / NS_PER_S) - (first - begins)
+        item = rig.input(input_id)
+        found.append(
+            SoundLine(
+                piece.source,
+                input_id,
+                begins,
+                ends,
+                from_sample,
+                tuple(points),
+                item.tone,
+                item.kind in VOICE_KINDS,
+            )
+        )
+    return tuple(found)
+
+
+def _heard(stretch: Stretch) -> tuple[SceneSound, ...]:
+    return (*stretch.scene.sounds, *(stretch.before.sounds if stretch.before else ()))
+
+
+def _points(stretches: Sequence[Stretch], input_id: str, fps: Fraction) -> list[Point]:
+    """The points of an input: level within a scene, 10 ms at a cut, a change-over's length."""
+    points: list[Point] = []
+    for stretch in stretches:
+        start = sample_of(stretch.first_frame, fps)
+        stop = sample_of(stretch.end_frame, fps)
+        gain_db = next(
+            (s.gain_db for s in stretch.scene.sounds if s.input_id == input_id), SILENT_DB
+        )
+        if not points:
+            points.append((start, gain_db))
+            continue
+        if points[-1][1] == gain_db:
+            continue
+        until = stop if stretch.before is not None else min(stop, start + RAMP_SAMPLES)
+        points += [(start, points[-1][1]), (until, gain_db)]
+    return points

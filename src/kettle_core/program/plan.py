@@ -1,0 +1,212 @@
+"""The plan of a program: what is seen and heard at every program time, as one value.
+
+Pictures lie in *stretches* of whole frames, sounds in *lines* of samples at 48 kHz. Equal plans
+give equal frames and samples; where two plans differ can be told (`differing`).
+"""
+
+from bisect import bisect_right
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from fractions import Fraction
+from math import ceil
+
+from kettle_core.program.gain_lines import SoundLine, lines_of_piece
+from kettle_core.program.replay import CUT, Moment, Replay, Resolved, State
+from kettle_core.program.stretch import Frames, Stretch, sample_of
+from kettle_core.rig.changes import with_format
+from kettle_core.rig.rig import Format, Rig
+from kettle_core.scene.scene import ChangeOver, Layer
+from kettle_core.sound.background import Ducking
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_core.timing.time_map import Piece, Source, TimeMap
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What is seen and heard: stretches without a gap from frame 0 to the end, sound lines."""
+
+    frame_size: tuple[int, int]
+    fps: Fraction
+    stretches: tuple[Stretch, ...]
+    lines: tuple[SoundLine, ...]
+    ducking: Ducking = field(default=Ducking())
+
+    @property
+    def frames(self) -> int:
+        """How many frames it has."""
+        return self.stretches[-1].end_frame if self.stretches else 0
+
+    @property
+    def samples(self) -> int:
+        """How many samples at 48 kHz it has."""
+        return sample_of(self.frames, self.fps)
+
+    def stretch_of(self, frame: int) -> Stretch:
+        """The stretch of a frame; the last one after the end."""
+        place = bisect_right(self.stretches, frame, key=lambda s: s.first_frame)
+        return self.stretches[max(0, place - 1)]
+
+
+@dataclass(frozen=True)
+class Script:
+    """What a plan needs to know of a take: its rig, and what its cues say."""
+
+    rig: Rig
+    replay: Replay
+
+
+def make_plan(scripts: Mapping[Source, Script], time_map: TimeMap, format_: Format) -> Plan:
+    """What is seen and heard of takes, cards and files along a time map.
+
+    Parameters
+    ----------
+    scripts : of every take in the map
+    time_map : from program time to record time (`TimeMap.through` closes pauses)
+    format_ : the program's frame size and rate; scenes laid for another size are laid anew
+
+    Returns
+    -------
+    Plan
+        A cue holds from the first frame at or after it; a piece begins in the state that its
+        take's cues leave there, and ends on a frame. Change-overs do not lengthen it: one that
+        the next change or the piece's end comes upon is done by then.
+    """
+    fps = format_.fps
+    stretches: list[Stretch] = []
+    lines: list[SoundLine] = []
+    pieces = time_map.pieces
+    ducking = Ducking()
+    for number, piece in enumerate(pieces):
+        first, end = ceil(piece.start_ns * fps / NS_PER_S), ceil(piece.end_ns * fps / NS_PER_S)
+        if end <= first:
+            continue
+        script = scripts.get(piece.source)
+        if script is None:
+            stretches.append(_card_stretch(piece, first, end, format_))
+            continue
+        ducking = script.rig.ducking if script.rig.ducking.on else ducking
+        of_piece = list(_stretches_of(piece, first, end, script.replay, format_))
+        stretches += of_piece
+        joined = (number > 0, number + 1 < len(pieces))
+        lines += lines_of_piece(of_piece, script.rig, fps, joined) if piece.speed == 1 else ()
+    return Plan(format_.frame_size, fps, tuple(stretches), tuple(lines), ducking)
+
+
+def _card_stretch(piece: Piece, first: int, end: int, format_: Format) -> Stretch:
+    """A card or file fills the frame."""
+    layer = Layer(piece.source.id, piece.source.id, format_.frame, format_.frame)
+    from_ns = piece.source_ns(Fraction(first * NS_PER_S) / format_.fps)
+    scene = Resolved("", (layer,))
+    return Stretch(first, end, piece.source, from_ns, piece.speed, scene)
+
+
+def _stretches_of(
+    piece: Piece, first: int, end: int, said: Replay, format_: Format
+) -> Iterator[Stretch]:
+    fps = format_.fps
+    changes = _changes_in(piece, first, end, said, fps)
+    scene = _resolved(changes[0][1].state, format_)
+    ready = [(first, scene, scene, CUT)]
+    for frame, moment in changes[1:]:
+        following = _resolved(moment.state, format_)
+        if following != scene:
+            ready.append((frame, following, scene, moment.change_over))
+            scene = following
+    for (frame, now, before, way), until in zip(
+        ready, [*(r[0] for r in ready[1:]), end], strict=True
+    ):
+        settled = frame
+        if before is not now and way.kind != "cut":
+            settled = min(until, frame + round(way.length_ms * fps / 1000))
+        for start, stop, old in ((frame, settled, before), (settled, until, None)):
+            if stop > start:
+                from_ns = piece.source_ns(Fraction(start * NS_PER_S) / fps)
+                taken = way if old is not None else CUT
+                yield Stretch(start, stop, piece.source, from_ns, piece.speed, now, old, taken)
+
+
+def _changes_in(
+    piece: Piece, first: int, end: int, said: Replay, fps: Fraction
+) -> list[tuple[int, Moment]]:
+    """Frames at which moments hold within a piece; the first is the one it begins in.
+
+    Of several that fall upon one frame the last holds; it comes in by the longest of their ways.
+    """
+    found: list[tuple[int, Moment]] = []
+    for moment in said.moments:
+        way = moment.change_over
+        if found and moment.at_ns >= piece.until_ns:
+            break
+        at_ns = piece.start_ns + (moment.at_ns - piece.from_ns) / piece.speed
+        frame = max(first, ceil(at_ns * fps / NS_PER_S))
+        if found and frame >= end:
+            break
+        if found and found[-1][0] == frame:
+            before = found.pop()[1].change_over
+            way = before if frame > first and before.length_ms > way.length_ms else way
+        found.append((frame, replace(moment, change_over=way)))
+    return found
+
+
+def _resolved(state: State, format_: Format) -> Resolved:
+    rig = state.rig
+    if rig.format.frame_size != format_.frame_size:
+        state = replace(state, rig=with_format(rig, format_))
+    return state.resolved()
+
+
+def differing(ours: Plan, theirs: Plan) -> tuple[Frames, ...]:
+    """Frames [first, end) whose pictures differ between two plans, joined where they touch.
+
+    Frames that only one of them has count as differing. A change-over is the same only where it
+    begins and ends at the same frames.
+    """
+    if (ours.frame_size, ours.fps) != (theirs.frame_size, theirs.fps):
+        longest = max(ours.frames, theirs.frames)
+        return ((0, longest),) if longest else ()
+    found: list[Frames] = []
+    if not ours.stretches and not theirs.stretches:
+        return ()
+    marks = sorted({s.first_frame for p in (ours, theirs) for s in p.stretches})
+    ends = [*marks[1:], max(ours.frames, theirs.frames)]
+    places = [0, 0]
+    for first, end in zip(marks, ends, strict=True):
+        seen = []
+        for n, plan in enumerate((ours, theirs)):
+            while (
+                places[n] + 1 < len(plan.stretches)
+                and plan.stretches[places[n] + 1].first_frame <= first
+            ):
+                places[n] += 1
+            seen.append(_seen_from(plan, places[n], first))
+        shorter = min(ours.frames, theirs.frames)
+        if seen[0] != seen[1] or first >= shorter:
+            _join(found, first, end)
+        elif end > shorter:
+            _join(found, shorter, end)
+    return tuple(found)
+
+
+def _seen_from(plan: Plan, number: int, frame: int) -> object:
+    """What is seen from a frame on, to be compared."""
+    if frame >= plan.frames:
+        return None
+    stretch = plan.stretches[number]
+    way = (
+        (stretch.before, stretch.change_over, stretch.first_frame, stretch.end_frame)
+        if stretch.before is not None
+        else None
+    )
+    from_ns = stretch.source_ns(frame, plan.fps)
+    return stretch.source, from_ns, stretch.speed, stretch.scene.layers, _layers_of(way)
+
+
+def _layers_of(way: tuple[Resolved, ChangeOver, int, int] | None) -> object:
+    return None if way is None else (way[0].layers, *way[1:])
+
+
+def _join(found: list[Frames], first: int, end: int) -> None:
+    if found and found[-1][1] == first:
+        found[-1] = (found[-1][0], end)
+    elif end > first:
+        found.append((first, end))
