@@ -14,7 +14,7 @@ from kettle_core.scene.scene_plan import plan_scene
 from kettle_engine.live_take import record_live_take
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
-from kettle_media.program.program import render_program
+from kettle_media.program.take_program import render_program
 from kettle_media.take.align import align_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.times import read_times

@@ -20,6 +20,7 @@ import numpy as np
 from kettle_cli.bench_live import CHROMIUM, FLAGS, application, cpu_s
 from kettle_cli.develop import need_chromium
 from kettle_core.rig.data import rig_to_dict
+from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.client import EngineClient
@@ -98,7 +99,9 @@ def bare_cores() -> float:
         for item in demo_rig().inputs:
             path = Path(name) / f"{item.id}.mkv"
             if item.has_track and item.is_picture:
-                writers[item.id] = PictureWriter(path, item.is_screen, item.mode)
+                writers[item.id] = PictureWriter(
+                    path, item.mode, track_settings(item.mode, item.is_screen)
+                )
             elif item.has_track:
                 writers[item.id] = SoundWriter(path, item.mode)
         begun_ns = clock.now_ns() + WARM_NS

@@ -16,7 +16,7 @@ from kettle_engine.live_take import record_live_take
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
 from kettle_engine.taking import GivingWay
-from kettle_media.program.program import compose_one_frame, compose_take
+from kettle_media.program.take_program import compose_one_frame, compose_take
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.rig.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
 from kettle_media.rig.stills import keep_picture, write_png

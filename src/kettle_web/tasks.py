@@ -9,7 +9,8 @@ from django_tasks import task
 from kettle_core.errors import KettleError
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.taking import GivingWay
-from kettle_media.program.program import compose_take, write_playable, write_poster
+from kettle_media.program.playable import write_playable, write_poster
+from kettle_media.program.take_program import compose_take
 from kettle_media.take.folder import TakeFolder
 from kettle_web.models import Take
 

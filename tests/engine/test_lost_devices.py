@@ -16,7 +16,7 @@ from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Layer, Scene, SceneSound
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.take import record_take
-from kettle_media.program.program import compose_take
+from kettle_media.program.take_program import compose_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.times import read_times

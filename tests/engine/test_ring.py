@@ -49,7 +49,7 @@ class Rings(unittest.TestCase):
         self.path = self.folder / "a.ring"
 
     @given(st.lists(st.tuples(st.integers(0, 90), st.integers(0, 90)), min_size=1, max_size=12))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_a_reader_gets_all_in_order_or_is_told_how_many_are_gone(self, turns):
         path = Path(tempfile.mkdtemp(dir=self.folder)) / "a.ring"
         writer = RingWriter(path, SMALL, deep=False)

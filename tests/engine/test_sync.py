@@ -13,7 +13,7 @@ from kettle_core.rig.devices import SAMPLE_RATE_HZ, Mode
 from kettle_core.rig.rig import Format
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.take import record_take
-from kettle_media.program.program import compose_take
+from kettle_media.program.take_program import compose_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.track_reading import frame_to_i420
 from kettle_studio import presenter, script, sounds, world

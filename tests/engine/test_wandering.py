@@ -11,8 +11,8 @@ from kettle_core.rig.rig import Format, Rig
 from kettle_core.scene.scene import Scene, SceneSound
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.take import record_take
-from kettle_media.program.program import compose_take
-from kettle_media.take.align import align_take, master_sound
+from kettle_media.program.take_program import compose_take
+from kettle_media.take.align import align_take, open_sound
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.times import read_times
@@ -56,11 +56,9 @@ class Wandering(unittest.TestCase):
         tables = {"headset": sounds.sound_of(sounds.headset())[0],
                   "system": sounds.sound_of(sounds.system(False)).mean(axis=0)}  # fmt: skip
         for name, table in tables.items():
-            track = self.sync.of(name)
-            info = self.info.track(name)
-            args = (self.sync.start_ns, track.latency_ms)
-            made = master_sound(self.folder, info, track.clock, *args)
-            heard = made.read(MINUTES * 60 * RATE_HZ).mean(axis=0)
+            made, raw = open_sound(self.folder, self.info.track(name), self.sync)
+            heard = made.read(0, MINUTES * 60 * RATE_HZ).mean(axis=0)
+            raw.close()
             lags = [lag_ms(heard, table, start_s, s) for s in range(5, MINUTES * 60 - 5, 23)]
             self.assertLess(np.abs(lags).max(), 1.0, name)
             self.assertLess(np.ptp(lags), 0.8, name)

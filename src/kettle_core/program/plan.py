@@ -15,10 +15,19 @@ from kettle_core.program.replay import CUT, Moment, Replay, Resolved, State
 from kettle_core.program.stretch import Frames, Stretch, sample_of
 from kettle_core.rig.changes import with_format
 from kettle_core.rig.rig import Format, Rig
-from kettle_core.scene.scene import ChangeOver, Layer
+from kettle_core.scene.scene import ChangeOver, Layer, SceneSound
 from kettle_core.sound.background import Ducking
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Piece, Source, TimeMap
+
+
+@dataclass(frozen=True)
+class StemPlan:
+    """A stem: cleaned sounds at levels of their own, in step with the program."""
+
+    id: str
+    channels: int
+    lines: tuple[SoundLine, ...]
 
 
 @dataclass(frozen=True)
@@ -30,6 +39,7 @@ class Plan:
     stretches: tuple[Stretch, ...]
     lines: tuple[SoundLine, ...]
     ducking: Ducking = field(default=Ducking())
+    stems: tuple[StemPlan, ...] = ()
 
     @property
     def frames(self) -> int:
@@ -75,6 +85,7 @@ def make_plan(scripts: Mapping[Source, Script], time_map: TimeMap, format_: Form
     stretches: list[Stretch] = []
     lines: list[SoundLine] = []
     pieces = time_map.pieces
+    stems: dict[str, StemPlan] = {}
     ducking = Ducking()
     for number, piece in enumerate(pieces):
         first, end = ceil(piece.start_ns * fps / NS_PER_S), ceil(piece.end_ns * fps / NS_PER_S)
@@ -88,8 +99,19 @@ def make_plan(scripts: Mapping[Source, Script], time_map: TimeMap, format_: Form
         of_piece = list(_stretches_of(piece, first, end, script.replay, format_))
         stretches += of_piece
         joined = (number > 0, number + 1 < len(pieces))
-        lines += lines_of_piece(of_piece, script.rig, fps, joined) if piece.speed == 1 else ()
-    return Plan(format_.frame_size, fps, tuple(stretches), tuple(lines), ducking)
+        if piece.speed != 1:
+            continue
+        lines += lines_of_piece(of_piece, script.rig, fps, joined)
+        for track in script.rig.sound_tracks:
+            sends = (SceneSound(s.input_id, s.gain_db) for s in track.sends)
+            on = tuple(s for s in sends if script.rig.input(s.input_id).on)
+            whole = Resolved("", (), on)
+            one = replace(of_piece[0], end_frame=end, scene=whole, before=None, change_over=CUT)
+            known = stems.get(track.id, StemPlan(track.id, track.channels, ()))
+            more = lines_of_piece([one], script.rig, fps, joined)
+            stems[track.id] = replace(known, lines=(*known.lines, *more))
+    used = tuple(stem for stem in stems.values() if stem.lines)
+    return Plan(format_.frame_size, fps, tuple(stretches), tuple(lines), ducking, used)
 
 
 def _card_stretch(piece: Piece, first: int, end: int, format_: Format) -> Stretch:

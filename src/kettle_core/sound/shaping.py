@@ -74,7 +74,7 @@ class Delay(FrameStage):
         super().__init__(channels)
         samples = delay_ms / 1000 * rate_hz
         whole = int(np.floor(samples + 1e-9))
-        self._taps = _fraction(samples - whole)
+        self._taps = fraction_taps(samples - whole)
         past = max(TAPS - 1, whole + TAPS // 2)
         self.delay_samples = max(0, TAPS // 2 - 1 - whole)
         self._history = np.zeros((channels, past), np.float32)
@@ -86,7 +86,11 @@ class Delay(FrameStage):
         return np.stack([np.convolve(x, self._taps, "valid") for x in used]).astype(np.float32)
 
 
-def _fraction(part: float) -> NDArray[np.float64]:
+def fraction_taps(part: float) -> NDArray[np.float64]:
+    """A filter that makes a sound later by a part of a sample, 0 to 1: (TAPS,).
+
+    `np.convolve(x, taps, "valid")[n]` is x at the place n + TAPS / 2 - part.
+    """
     places = np.arange(TAPS) - (TAPS // 2 - 1) - part
     window = np.kaiser(2 * TAPS + 1, 9.0)
     shape = np.interp(places / (TAPS / 2), np.linspace(-1, 1, window.size), window)

@@ -4,12 +4,13 @@ import contextlib
 import os
 import threading
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import asdict, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import KettleError, NoRoomError, TakeError
+from kettle_core.program.cues import ToScene
 from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.devices import Event
 from kettle_core.rig.rig import Input, Rig
@@ -74,7 +75,7 @@ class Recorder:
         self.tracks: dict[str, Track] = {}
         self._journal = LineFile(folder.journal_path, at_once)
         self._events = LineFile(folder.path / "events.jsonl", at_once)
-        self._cues = LineFile(folder.path / "cues.jsonl", at_once)
+        self._cues = LineFile(folder.cues_path, at_once)
 
     def open_tracks(self, start_master_ns: int) -> None:
         """Open every track's files and encoder; places are counted from a master time on."""
@@ -118,7 +119,7 @@ class Recorder:
         if self._at_once:
             self._stills.join()
         if self.rig.scenes:
-            self._cues.write({"at_ns": 0, "what": "scene", "scene": self.rig.default_scene.id})
+            self._cues.write(asdict(ToScene(0, self.rig.default_scene.id)))
         self.note("started", 0, inputs=[i.id for i in self.recorded])
 
     def go_on(self, info: TakeInfo, part: int) -> None:

@@ -3,6 +3,7 @@
 import numpy as np
 
 from kettle_core.errors import KettleError, TakeError
+from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.rig import Input
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.stamps import Arrival
@@ -56,7 +57,8 @@ class Track:
         self._writer: PictureWriter | SoundWriter
         if item.is_picture:
             mode = item.track_mode
-            self._writer = PictureWriter(self._paths[0], item.is_screen, mode, repeatable)
+            settings = track_settings(mode, item.is_screen, repeatable)
+            self._writer = PictureWriter(self._paths[0], mode, settings)
         else:
             self._writer = SoundWriter(self._paths[0], item.mode)
 

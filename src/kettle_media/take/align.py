@@ -13,7 +13,7 @@ from kettle_core.timing.sync import Lag, LagSum, picture_changes, picture_lag, s
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
-from kettle_media.take.master_sound import MASTER_HZ, MasterSound
+from kettle_media.take.sound_track import MASTER_HZ, RawTrack, SoundTrack
 from kettle_media.take.sync_report import (
     Evidence,
     TakeSync,
@@ -23,7 +23,7 @@ from kettle_media.take.sync_report import (
     write_sync,
 )
 from kettle_media.take.times import FILLED, NOTED, Times, read_times
-from kettle_media.take.track_reading import read_brightness, read_sound_parts
+from kettle_media.take.track_reading import read_brightness
 
 # Called often; waits while something that can't wait needs the machine.
 GiveWay = Callable[[], None]
@@ -155,42 +155,35 @@ def _sounds_at(
     give_way: GiveWay,
 ) -> list[NDArray[np.float32]]:
     """A sound as mono on the master's time, at each place."""
-    if places[0][1] > PLACE_S and len(places) == 1:
-        sound = master_sound(folder, measured.info, measured.clock, start_ns, measured.latency_ms)
-        return [sound.read(round(places[0][1] * MASTER_HZ)).mean(axis=0)]
+    track = measured.info
+    first_ns = int(measured.rows["pts_ns"][0])
+    raw = RawTrack(folder.track_path(track), track.mode.channels)
+    origin_ns = start_ns + measured.latency_ms * 1e6
+    sound = SoundTrack(raw, track.mode, measured.clock, first_ns, origin_ns)
     found = []
-    path = folder.track_path(measured.info)
-    rate_hz = measured.info.mode.sample_rate_hz
     for from_s, to_s in places:
         give_way()
-        times_s, blocks = [], []
-        for at_s, block in read_sound_parts(path, from_s - 0.5, to_s + 0.5):
-            times_s.append(at_s)
-            blocks.append(block.mean(axis=0))
-        count = round((to_s - from_s) * MASTER_HZ)
-        if not blocks:
-            found.append(np.zeros(count, np.float32))
-            continue
-        heard = np.concatenate(blocks)
-        # A short stretch of a clock is straight enough to be read between its samples.
-        grid_s = from_s + np.arange(count) / MASTER_HZ
-        ends_ns = np.array([times_s[0], times_s[-1] + 1.0]) * NS_PER_S
-        at_ns = measured.clock.to_master_ns(ends_ns.astype(np.int64)) - start_ns
-        record_s = (at_ns - measured.latency_ms * 1e6) / NS_PER_S
-        track_s = np.interp(grid_s, record_s, ends_ns / NS_PER_S)
-        where = (track_s - times_s[0]) * rate_hz
-        found.append(np.interp(where, np.arange(heard.size), heard, 0, 0).astype(np.float32))
+        first, end = round(from_s * MASTER_HZ), round(to_s * MASTER_HZ)
+        found.append(sound.read(first, end - first).mean(axis=0))
+    raw.close()
     return found
 
 
-def master_sound(
-    folder: TakeFolder, track: TrackInfo, clock: ClockMap, start_ns: int, latency_ms: float
-) -> MasterSound:
-    """A sound track on record time, with its clock and latency corrected."""
-    rows = read_times(folder.times_path(track))
-    origin_ns = start_ns + latency_ms * 1e6
-    first_ns = int(rows["pts_ns"][0])
-    return MasterSound(folder.track_path(track), track.mode, clock, first_ns, origin_ns)
+def open_sound(
+    folder: TakeFolder, track: TrackInfo, sync: TakeSync, delay_ms: float = 0.0
+) -> tuple[SoundTrack, RawTrack]:
+    """A sound track on record time, its clock and latency corrected; and what is to be closed.
+
+    Raises
+    ------
+    TakeError
+        If the track or its times can't be read.
+    """
+    first_ns = int(read_times(folder.times_path(track))["pts_ns"][0])
+    raw = RawTrack(folder.track_path(track), track.mode.channels)
+    found = sync.of(track.name)
+    origin_ns = sync.start_ns + (found.latency_ms - delay_ms) * 1e6
+    return SoundTrack(raw, track.mode, found.clock, first_ns, origin_ns), raw
 
 
 def _sound_lag(

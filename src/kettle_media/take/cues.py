@@ -41,10 +41,17 @@ def read_cues(folder: TakeFolder) -> tuple[list[Cue], list[str]]:
             )
             break
         try:
-            cues.append(CUE.read(line[: LONGEST_LINE + 1]))
+            cues.append(CUE.read(_upgraded(line[: LONGEST_LINE + 1])))
         except TakeError as error:
             told.append(f"Line {number} of {folder.cues_path.name} is left out: {error}")
     return sorted(cues, key=lambda cue: cue.at_ns), told
+
+
+def _upgraded(line: bytes) -> bytes:
+    """A line as it is written today; the first takes called `do` `what`."""
+    if b'"what"' not in line or b'"do"' in line:
+        return line
+    return line.replace(b'"what"', b'"do"', 1)
 
 
 def write_cues(folder: TakeFolder, cues: Iterable[Cue]) -> None:

@@ -50,6 +50,11 @@ class TakeFolder:
         return self.sounds_path / f"{track.id}.flac"
 
     @property
+    def cleaned_path(self) -> Path:
+        """Sounds through their chains, kept as long as the chains' values are the same."""
+        return self.path / "cleaned"
+
+    @property
     def stills_path(self) -> Path:
         """Pictures and text cards as they were in the rig, by input id."""
         return self.path / "stills"

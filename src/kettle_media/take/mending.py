@@ -14,7 +14,16 @@ from kettle_media.durable import put_in_place
 from kettle_media.take.folder import TakeFolder, free_bytes
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.packets import read_packets, rewrap_parts
-from kettle_media.take.times import FILLED, KEPT, NOTED, TIMES, Times, read_times, write_times
+from kettle_media.take.times import (
+    FILLED,
+    KEPT,
+    NOTED,
+    TIMES,
+    Times,
+    read_times,
+    write_times,
+    written_ms,
+)
 from kettle_media.take.track_reading import read_sound_parts
 from kettle_media.take.tracks import SoundWriter
 
@@ -122,15 +131,6 @@ def _as_there(rows: Times, stamps_ms: np.ndarray, there_ms: np.ndarray, keep: np
     if gone.any() and last.size and gone[last[-1] :].any():
         cut = int(last[-1]) + 1
     return rows[:cut]
-
-
-def written_ms(rows: Times) -> np.ndarray:
-    """Times in the file, ms, of a part's rows: rounded, and each later than the one before."""
-    rounded = np.rint(rows["pts_ns"] / 1e6).astype(np.int64)
-    kept = rows["kept"] == KEPT
-    count = np.cumsum(kept)
-    rising = np.where(kept, rounded - count, np.iinfo(np.int64).min // 2)
-    return np.asarray(np.maximum.accumulate(rising) + count)
 
 
 def _mend_sound(

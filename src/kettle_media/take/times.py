@@ -106,6 +106,15 @@ def _whole_lines(file: BinaryIO) -> Iterator[bytes]:
             yield lines + newline
 
 
+def written_ms(rows: Times) -> NDArray[np.int64]:
+    """Times in the file, ms, of a part's rows: rounded, and each later than the one before."""
+    rounded = np.rint(rows["pts_ns"] / 1e6).astype(np.int64)
+    kept = rows["kept"] == KEPT
+    count = np.cumsum(kept)
+    rising = np.where(kept, rounded - count, np.iinfo(np.int64).min // 2)
+    return np.asarray(np.maximum.accumulate(rising) + count)
+
+
 def last_times(path: Path) -> Times:
     """The last whole row of a sidecar, (0,) or (1,), without reading it all. Raises TakeError."""
     try:

@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 from kettle_core.picture.picture import Plane
 from kettle_core.rig.devices import Mode
+from kettle_core.rig.encoder_settings import EncoderSettings
 from kettle_core.sound.mixing import to_integers
+from kettle_media.encoding import Keyframes, open_encoder
 from kettle_media.sound.sound_frames import frame_of
 from kettle_media.told import Told
 
@@ -19,55 +21,18 @@ from kettle_media.told import Told
 CRASH_SAFE = {"cluster_time_limit": "150", "flush_packets": "1", "live": "1"}
 MS_TIME_BASE = Fraction(1, 1000)
 LONGEST_WRITE_SAMPLES = 48_000
-BT709 = 1
-LIMITED_RANGE = 1
-
-# A screen is mostly still and must stay sharp; a webcam's noise would eat any bitrate.
-_SCREEN = {"preset": "superfast", "crf": "18"}
-_CAMERA = {"preset": "ultrafast", "crf": "20"}
-# At 1280 × 720 and 30 frames a second; more pixels get more, but less than in proportion.
-_CAMERA_KBPS = 6000
-_CAMERA_PIXELS_PER_S = 1280 * 720 * 30
-# What one thread encodes in half of the time.
-ONE_THREAD_PIXELS_PER_S = 1920 * 1080 * 30
-
-
-def tag_bt709(context: Any) -> None:
-    """Say in the stream what our planes are: BT.709, limited range."""
-    context.color_primaries = BT709
-    context.color_trc = BT709
-    context.colorspace = BT709
-    context.color_range = LIMITED_RANGE
 
 
 class PictureWriter:
-    """Writes I420 frames with exact times to one H.264 track. Raises TakeError when it can't.
+    """Writes I420 frames with exact times to one track. Raises TakeError when it can't."""
 
-    One thread encodes: a second one, which takes the frame's lower half, costs a quarter more.
-    Only where one would not keep up there are two. How the bitrate's ceiling is shared between
-    them depends on which is done first; `repeatable` has one in any mode, so that the same
-    frames always become the same bits.
-    """
-
-    def __init__(self, path: Path, is_screen: bool, mode: Mode, repeatable: bool = False) -> None:
-        self._path = path
-        options = dict(_SCREEN)
-        if not is_screen:
-            size = float(mode.width * mode.height * mode.fps) / _CAMERA_PIXELS_PER_S
-            kbps = round(_CAMERA_KBPS * size**0.75)
-            options = {**_CAMERA, "maxrate": f"{kbps}k", "bufsize": f"{kbps}k"}
+    def __init__(self, path: Path, mode: Mode, settings: EncoderSettings) -> None:
+        self._path, self._keyframes = path, Keyframes(settings)
         with Told(path, writing=True):
             self._container = av.open(str(path), "w", format="matroska", options=CRASH_SAFE)
-            stream = self._container.add_stream("libx264", rate=mode.fps)
-            stream.width, stream.height, stream.pix_fmt = mode.width, mode.height, "yuv420p"
-            # Without look-ahead and B-frames nothing waits in the encoder.
-            stream.options = {**options, "tune": "zerolatency", "g": str(round(2 * mode.fps))}
-            stream.codec_context.time_base = MS_TIME_BASE
-            one = repeatable or mode.pixels_per_s <= ONE_THREAD_PIXELS_PER_S
-            stream.codec_context.thread_count = 1 if one else 2
-            tag_bt709(stream.codec_context)
+            size = (mode.width, mode.height)
+            self._stream = open_encoder(self._container, settings, size, mode.fps, MS_TIME_BASE)
             self._container.start_encoding()  # the header is on disk before the first frame
-            self._stream = stream
         self._last_ms = -1
 
     def write(self, buffer: Plane, pts_ns: int) -> None:
@@ -75,6 +40,7 @@ class PictureWriter:
         frame = av.VideoFrame.from_numpy_buffer(buffer, format="yuv420p")
         self._last_ms = max(self._last_ms + 1, round(pts_ns / 1e6))
         frame.pts, frame.time_base = self._last_ms, MS_TIME_BASE
+        self._keyframes.mark(frame, self._last_ms * MS_TIME_BASE)
         with Told(self._path, writing=True):
             for packet in self._stream.encode(frame):
                 self._container.mux(packet)

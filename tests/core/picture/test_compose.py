@@ -65,7 +65,7 @@ def layers(draw, name):
 
 
 class ReferenceTests(unittest.TestCase):
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     @given(st.tuples(layers("a"), layers("b")), st.sampled_from(((44, 30), (32, 40))))
     def test_every_pixel_is_within_2_of_the_definition(self, made, size):
         self.check(made, size)

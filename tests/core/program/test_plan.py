@@ -5,7 +5,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kettle_core.program.cues import GoOn, Hide, Mute, Pause, Place, Show, ToScene, Unmute
@@ -99,7 +99,6 @@ def plan_of(cues, cuts, format_, other=()):
 
 
 class Walking(unittest.TestCase):
-    @settings(deadline=None)
     @given(_cues(), _cues(), _cuts(), FPS)
     def test_every_frame_shows_what_a_slow_walk_through_the_cues_finds(
         self, ours, theirs, cuts, fps
@@ -123,7 +122,6 @@ class Walking(unittest.TestCase):
             if stretch.before is not None:
                 self.assertTrue(0 <= stretch.share_at(frame) < 1)
 
-    @settings(deadline=None)
     @given(_cues(), _cuts(), FPS)
     def test_every_settled_sample_is_as_loud_as_the_slow_walk_says(self, cues, cuts, fps):
         plan = plan_of(cues, cuts, replace(RIG.format, fps=fps))
@@ -144,7 +142,6 @@ class Walking(unittest.TestCase):
                 wanted = 10 ** (heard[name] / 20) if loud else 0.0
                 self.assertAlmostEqual(found[name], wanted, places=5)
 
-    @settings(deadline=None)
     @given(_cues(), _cuts(), FPS)
     def test_no_gain_ever_jumps(self, cues, cuts, fps):
         plan = plan_of(cues, cuts, replace(RIG.format, fps=fps))
@@ -226,7 +223,6 @@ class Planning(unittest.TestCase):
 
 
 class Comparing(unittest.TestCase):
-    @settings(deadline=None)
     @given(_cues(), _cues(), _cuts())
     def test_what_differs_is_told_to_the_frame(self, ours, theirs, cuts):
         format_ = replace(RIG.format, fps=Fraction(10))

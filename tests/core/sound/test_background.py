@@ -36,7 +36,7 @@ class Voices(unittest.TestCase):
 
 
 class BlockSizes(unittest.TestCase):
-    @settings(max_examples=15, deadline=None)
+    @settings(max_examples=15)
     @given(st.lists(st.integers(0, 50_000), max_size=6))
     def test_voices_and_balances_are_the_same_in_blocks_of_any_size(self, sizes):
         voice, music = words(4), noise(6, 4, 0.02, 2)

@@ -27,7 +27,7 @@ def recorded(start_s, drift_ppm, seed, snr_db):
 
 
 class Offsets(unittest.TestCase):
-    @settings(max_examples=6, deadline=None)
+    @settings(max_examples=6)
     @given(st.floats(-9.5, 9.5), st.floats(-300, 300), st.integers(0, 9), st.floats(0, 20))
     def test_offset_and_drift_are_found(self, offset_s, drift_ppm, seed, snr_db):
         ours_s, theirs_s = (max(offset_s, 0), max(-offset_s, 0))

@@ -62,7 +62,7 @@ def in_blocks(sound, sizes):
 
 
 class BlockSizes(unittest.TestCase):
-    @settings(max_examples=12, deadline=None)
+    @settings(max_examples=12)
     @given(st.lists(st.integers(0, 20_000), max_size=7))
     def test_every_stage_gives_the_same_samples_at_the_same_length(self, sizes):
         for name, make in STAGES.items():
@@ -72,7 +72,7 @@ class BlockSizes(unittest.TestCase):
             self.assertEqual(whole.shape, SOUND.shape, name)
             np.testing.assert_array_equal(joined, whole, name)
 
-    @settings(max_examples=12, deadline=None)
+    @settings(max_examples=12)
     @given(st.lists(st.integers(0, 20_000), max_size=7))
     def test_ducking_does_too(self, sizes):
         def ducked(parts):

@@ -93,7 +93,7 @@ class Maps(unittest.TestCase):
         self.assertEqual(rates[1], rates[2])
 
     @given(st.integers(0, 2**31), st.integers(1, 400))
-    @settings(max_examples=30, deadline=None)
+    @settings(max_examples=30)
     def test_no_stamp_lies_below_the_map_whatever_the_stamps(self, seed, seconds):
         rng = np.random.default_rng(seed)
         track, _, master = stamps(seconds, lambda t: rng.uniform(-200, 200), rng, stalls=5, hz=20)

@@ -25,7 +25,7 @@ def noise(seed, rows, columns):
 
 
 class Shrinking(unittest.TestCase):
-    @settings(max_examples=200, deadline=None)
+    @settings(max_examples=200)
     @given(LENGTHS, LENGTHS, st.booleans(), st.integers(0, 99))
     def test_it_is_within_1_of_the_mean_of_what_is_covered(self, across, down, flipped, seed):
         (columns, width), (rows, height) = across, down

@@ -38,7 +38,7 @@ class Engines(unittest.TestCase):
             between = (NOISY + suppressed(engine, 1.0)) / 2
             np.testing.assert_allclose(half, between, atol=1e-5)
 
-    @settings(max_examples=2, deadline=None)
+    @settings(max_examples=2)
     @given(st.lists(st.integers(1, 60_000), max_size=5))
     def test_block_sizes_change_nothing(self, sizes):
         for engine in ENGINES:

@@ -33,6 +33,10 @@ class CuesFile(unittest.TestCase):
         write_cues(self.folder, [late, early])
         self.assertEqual(read_cues(self.folder), ([early, late], []))
 
+    def test_the_first_takes_said_it_with_another_word(self):
+        self.folder.cues_path.write_text('{"at_ns": 0, "what": "scene", "scene": "scene-1"}\n')
+        self.assertEqual(read_cues(self.folder), ([ToScene(0, "scene-1")], []))
+
     def test_a_take_without_the_file_has_none(self):
         self.assertEqual(read_cues(self.folder), ([], []))
 

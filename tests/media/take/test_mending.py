@@ -7,6 +7,7 @@ import numpy as np
 
 from kettle_core.errors import TakeError
 from kettle_core.rig.devices import Mode
+from kettle_core.rig.encoder_settings import track_settings
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.mending import mend_track, written_ms
@@ -39,7 +40,9 @@ class Mending(unittest.TestCase):
         times.close()
 
     def write_camera(self, part, first, last):
-        writer = PictureWriter(self.folder.track_path(CAMERA, part), False, CAMERA.mode)
+        writer = PictureWriter(
+            self.folder.track_path(CAMERA, part), CAMERA.mode, track_settings(CAMERA.mode, False)
+        )
         times = TimesWriter(self.folder.times_path(CAMERA, part))
         for no in range(first, last):
             at_ns = no * 10**9 // 30

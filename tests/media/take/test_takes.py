@@ -6,7 +6,8 @@ import av
 import jsonschema
 
 from kettle_core.errors import TakeError
-from kettle_media.program.program import compose_take, write_playable, write_poster
+from kettle_media.program.playable import write_playable, write_poster
+from kettle_media.program.take_program import compose_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import SCHEMA_PATH
 from kettle_media.take.inspect import inspect_take

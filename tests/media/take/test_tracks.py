@@ -6,11 +6,13 @@ import av
 import numpy as np
 
 from kettle_core.rig.devices import Mode
+from kettle_core.rig.encoder_settings import track_settings
 from kettle_media.take.packets import read_packets, rewrap
 from kettle_media.take.tracks import PictureWriter, SoundWriter
 from tests.fixtures import ROOT
 
 LOST_AT_MOST_S = 0.5
+MODE = Mode(320, 240, Fraction(30))
 
 
 class CutOff(unittest.TestCase):
@@ -27,7 +29,7 @@ class CutOff(unittest.TestCase):
         rng = np.random.default_rng(3)
         for is_screen in (True, False):
             path = ROOT / f"cut-{is_screen}.mkv"
-            writer = PictureWriter(path, is_screen, Mode(320, 240, Fraction(30)))
+            writer = PictureWriter(path, MODE, track_settings(MODE, is_screen))
             for number in range(100):
                 frame = rng.integers(16, 235, (360, 320), dtype=np.uint8)
                 writer.write(frame, number * 10**9 // 30)
@@ -39,7 +41,7 @@ class CutOff(unittest.TestCase):
         frame = np.full((360, 320), 90, np.uint8)
         for count in range(1, 10):
             path = ROOT / f"short-{count}.mkv"
-            writer = PictureWriter(path, True, Mode(320, 240, Fraction(30)))
+            writer = PictureWriter(path, MODE, track_settings(MODE, True))
             for number in range(count):
                 writer.write(frame, number * 10**9 // 5)
             writer.close()

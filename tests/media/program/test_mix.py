@@ -5,11 +5,14 @@ from dataclasses import replace
 
 import numpy as np
 
+from kettle_core.program.replay import replay
 from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.sound_changes import preset_tracks, with_tone
 from kettle_core.sound.background import Ducking
 from kettle_core.sound.tone import Tone
-from kettle_media.program.take_sound import TakeSound
+from kettle_media.program.mix import ProgramMix, Stems
+from kettle_media.program.sources import TakeSources
+from kettle_media.program.take_program import plan_take
 from kettle_media.sound.sound_file import SoundFile
 from kettle_media.take.align import align_take
 from tests.fixtures import copied_take
@@ -18,18 +21,35 @@ SAMPLES = 3 * 48_000
 
 
 class TakeSounds(unittest.TestCase):
-    def heard(self, name, change):
-        """The mix of a changed rig, and its sound tracks by id."""
-        folder = copied_take(name)
+    def made(self, folder, change=lambda rig: rig):
+        """The mix and the stems of a take whose rig was changed."""
         info = folder.read_info()
-        rig = change(info.rig_values)
-        info = replace(info, rig=rig_to_dict(rig))
+        info = replace(info, rig=rig_to_dict(change(info.rig_values)))
         folder.write_info(info)
-        sounds = TakeSound(folder, info, align_take(folder, info), rig.default_scene.sounds)
-        parts = [sounds.read(n) for n in (1, 4000, SAMPLES - 4001)]
-        mix = np.concatenate([*parts, sounds.flush()], axis=1)
+        sources = TakeSources(folder, info, align_take(folder, info))
+        self.addCleanup(sources.close)
+        plan, _ = plan_take(sources.rig, replay(sources.rig, ()), info.id, info.duration_ns)
+
+        def read(line, first, count):
+            return sources.sound(line.input_id, line.tone, first, count)
+
+        stems = Stems(plan.stems, read, folder.sounds_path)
+        self.addCleanup(stems.close)
+        return ProgramMix(plan, read), stems
+
+    def heard(self, name, change):
+        """The mix of a changed rig, and its stems by id."""
+        folder = copied_take(name)
+        mix, stems = self.made(folder, change)
+        parts = []
+        for count in (1, 4000, SAMPLES - 4001):
+            stems.go_on(count)
+            parts.append(mix.read(count))
+        stems.finish()
+        whole = np.concatenate([*parts, mix.flush()], axis=1)
+        rig = folder.read_info().rig_values
         tracks = {t.id: SoundFile(folder.sound_path(t)).read_whole() for t in rig.sound_tracks}
-        return mix, tracks
+        return whole, tracks
 
     def test_voice_and_system_lie_apart_in_step_with_the_mix(self):
         quiet = Ducking(on=False)
@@ -42,10 +62,9 @@ class TakeSounds(unittest.TestCase):
 
     def test_work_that_is_broken_off_leaves_no_half_track(self):
         folder = copied_take("broken-off")
-        info = folder.read_info()
-        sounds = TakeSound(folder, info, align_take(folder, info), ())
-        sounds.read(48_000)
-        sounds.close()
+        _, stems = self.made(folder)
+        stems.go_on(48_000)
+        stems.close()
         self.assertEqual(list(folder.sounds_path.iterdir()), [])
 
     def test_one_mix_has_everything_on_one_track(self):

@@ -1,0 +1,92 @@
+"""Encoder settings as libav wants them; the one place that knows the encoder's own words."""
+
+from fractions import Fraction
+from typing import Any
+
+import av
+from av.codec.context import Flags
+from av.video.frame import PictureType
+
+from kettle_core.rig.encoder_settings import ConstantBitrate, EncoderSettings
+
+BT709 = 1
+LIMITED_RANGE = 1
+_CODECS = {"h264": "libx264"}
+# Keyframes come by time; the encoder's own count is only to never come before.
+_NO_COUNT = 100_000
+
+
+def open_encoder(
+    container: Any,
+    settings: EncoderSettings,
+    size: tuple[int, int],
+    fps: Fraction,
+    time_base: Fraction,
+) -> Any:
+    """Add a picture stream (yuv420p, BT.709, limited range) to an output container."""
+    stream = container.add_stream(_CODECS[settings.codec], rate=fps)
+    stream.options = _options(settings)
+    _set_up(stream.codec_context, settings, size, fps, time_base)
+    return stream
+
+
+def encoder(
+    settings: EncoderSettings, size: tuple[int, int], fps: Fraction, time_base: Fraction
+) -> Any:
+    """An encoder by itself, whose packets can follow those of a stream with its settings."""
+    kind: Any = av.CodecContext
+    context = kind.create(_CODECS[settings.codec], "w")
+    context.options = _options(settings)
+    _set_up(context, settings, size, fps, time_base)
+    context.flags |= Flags.global_header
+    context.open()
+    return context
+
+
+def _set_up(
+    context: Any,
+    settings: EncoderSettings,
+    size: tuple[int, int],
+    fps: Fraction,
+    time_base: Fraction,
+) -> None:
+    context.width, context.height, context.pix_fmt = *size, "yuv420p"
+    context.framerate, context.time_base = fps, time_base
+    context.thread_count = settings.threads
+    context.color_primaries = context.color_trc = context.colorspace = BT709
+    context.color_range = LIMITED_RANGE
+
+
+def _options(settings: EncoderSettings) -> dict[str, str]:
+    rate = settings.rate
+    options = {"preset": settings.speed, "g": str(_NO_COUNT), "forced-idr": "1"}
+    own = ["open-gop=0"]
+    if isinstance(rate, ConstantBitrate):
+        kbps = str(rate.kbps)
+        options["b"] = f"{kbps}k"
+        own += ["nal-hrd=cbr", f"vbv-maxrate={kbps}", f"vbv-bufsize={kbps}"]
+    else:
+        options["crf"] = str(rate.crf)
+        if rate.ceiling_kbps:
+            options["maxrate"] = options["bufsize"] = f"{rate.ceiling_kbps}k"
+    if settings.at_once:
+        options["tune"] = "zerolatency"
+    if settings.stitchable:
+        own.append("stitchable=1")
+    options["x264-params"] = ":".join(own)
+    return options
+
+
+class Keyframes:
+    """Marks the first frame of every so many seconds of time as a keyframe."""
+
+    def __init__(self, settings: EncoderSettings) -> None:
+        self._every_s = settings.keyframe_s
+        self._last = -1
+
+    def mark(self, frame: av.VideoFrame, at_s: Fraction) -> None:
+        """Mark a frame that is encoded next, by its time from the start."""
+        number = at_s // self._every_s
+        if number > self._last:
+            frame.pict_type = PictureType.I
+            self._last = int(number)

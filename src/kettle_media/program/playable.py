@@ -1,0 +1,36 @@
+"""What pages show of a take without composing: playable copies of tracks, a poster."""
+
+from pathlib import Path
+
+import av
+
+from kettle_core.picture.picture import picture_from_i420, picture_to_jpeg, scale_picture
+from kettle_core.scene.layout import Box, even
+from kettle_media.take.align import GiveWay, go_on
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import TakeInfo
+from kettle_media.take.packets import rewrap
+from kettle_media.take.track_reading import frame_to_i420
+
+
+def write_playable(folder: TakeFolder, info: TakeInfo, give_way: GiveWay = go_on) -> None:
+    """Rewrap every track into a file that browsers and players open, without encoding again."""
+    for track in info.tracks:
+        if track.damaged:
+            continue
+        target = folder.playable_path(track)
+        target.parent.mkdir(exist_ok=True)
+        give_way()
+        rewrap(folder.track_path(track), target, faststart=track.is_picture)
+
+
+def write_poster(program: Path, target: Path, width: int = 320) -> None:
+    """A small JPEG of the program at a third of its length."""
+    with av.open(str(program)) as container:
+        stream = container.streams.video[0]
+        container.seek(int((stream.duration or 0) // 3), stream=stream)
+        frame = next(container.decode(stream))
+    picture = picture_from_i420(frame_to_i420(frame))
+    height = even(width * picture.height / picture.width)
+    small = scale_picture(picture, Box(0, 0, picture.width, picture.height), width, height)
+    target.write_bytes(picture_to_jpeg(small, 86))

@@ -1,0 +1,106 @@
+"""A picture track at any time: forward as fast as it is decoded, elsewhere from a keyframe."""
+
+import contextlib
+
+import av
+import numpy as np
+from av.error import FFmpegError
+from numpy.typing import NDArray
+
+from kettle_core.errors import TakeError
+from kettle_core.picture.picture import Picture, picture_from_i420
+from kettle_core.timing.ticks import NS_PER_S, frame_at
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import TrackInfo
+from kettle_media.take.sync_report import TakeSync
+from kettle_media.take.times import NOTED, read_times, written_ms
+from kettle_media.take.track_index import track_index
+from kettle_media.take.track_reading import frame_to_i420
+from kettle_media.told import Told
+
+
+class PictureTrack:
+    """Gives the picture at a record time; times may go any way.
+
+    The same picture is the same object as long as nothing else was asked for in between. A packet
+    that can't be decoded, or is missing from the file, leaves the picture before it standing and
+    shifts nothing. For one thread at a time.
+
+    Raises
+    ------
+    TakeError
+        If the track's file or its times can't be read, or nothing of it can be decoded.
+    """
+
+    def __init__(self, folder: TakeFolder, track: TrackInfo, sync: TakeSync) -> None:
+        path = folder.track_path(track)
+        rows = read_times(folder.times_path(track))
+        rows = rows[rows["kept"] != NOTED]
+        self._name = path.name
+        self._captured_ns: NDArray[np.float64] = sync.captured_ns[track.name]
+        self._half_frame_ns = round(NS_PER_S / track.mode.fps / 2)
+        self._index = track_index(path)
+        packets = self._index.packets
+        # Of each row the packet that holds its frame, or the one before where that is missing.
+        places = np.searchsorted(packets["ms"], written_ms(rows), side="right") - 1
+        self._packet_of = np.maximum(places, 0)
+        keys = np.flatnonzero(packets["key"])
+        keys = keys if keys.size and keys[0] == 0 else np.r_[0, keys]
+        self._key_before = keys[
+            np.maximum(np.searchsorted(keys, np.arange(packets.size), side="right") - 1, 0)
+        ]
+        with Told(path):
+            self._file = path.open("rb")
+        self._decoder = self._index.decoder()
+        self._at = -1  # the last packet that was given to the decoder
+        self._shown = -1  # the packet that was asked for last
+        self._frame: av.VideoFrame | None = None
+        self._picture: Picture | None = None
+        self._held: av.VideoFrame | None = None
+
+    def at(self, record_ns: float) -> Picture:
+        """The picture that is shown at a record time; the first one before there is any."""
+        wanted = np.array([record_ns])
+        row = int(frame_at(self._captured_ns, wanted, self._half_frame_ns)[0])
+        number = int(self._packet_of[min(row, self._packet_of.size - 1)])
+        if number != self._shown or self._picture is None:
+            self._go_to(number)
+            self._shown = number
+            if self._frame is None:
+                raise TakeError(f"The track {self._name} holds no frame that can be read.")
+            if self._frame is not self._held or self._picture is None:
+                self._picture = picture_from_i420(frame_to_i420(self._frame))
+                self._held = self._frame
+        return self._picture
+
+    def close(self) -> None:
+        """Close the track's file."""
+        self._file.close()
+
+    def _go_to(self, number: int) -> None:
+        """Decode until a packet has been; the picture is then that of the last one that could."""
+        key = int(self._key_before[number])
+        if number < self._at or key > self._at:
+            # As reading on would have it: what could be decoded last, however far before.
+            self._frame = None
+            while True:
+                self._at = key - 1
+                self._read_until(number)
+                if self._frame is not None or key == 0:
+                    break
+                key, number = int(self._key_before[key - 1]), key - 1
+        self._read_until(number)
+        # Where nothing up to here can be decoded, what comes first that can.
+        while self._frame is None and self._at + 1 < self._index.packets.size:
+            self._read_until(self._at + 1)
+
+    def _read_until(self, number: int) -> None:
+        while self._at < number:
+            self._at += 1
+            if self._index.packets["key"][self._at]:
+                # Nothing after a keyframe hangs on what was before, damaged or not.
+                self._decoder.flush_buffers()
+            # What can't be decoded is skipped.
+            with contextlib.suppress(FFmpegError, OSError, ValueError):
+                for frame in self._decoder.decode(self._index.read(self._file, self._at)):
+                    self._frame = frame

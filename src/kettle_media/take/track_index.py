@@ -1,0 +1,146 @@
+"""Where every packet of a track lies in its file, so that any place of it can be read at once.
+
+The index is kept beside the track as NAME.index.npz and made anew when the track's file is
+another one. Packets are read straight from the file; nothing before them is looked at.
+"""
+
+import contextlib
+import zipfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, BinaryIO
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+
+from kettle_core.errors import TakeError
+from kettle_media.durable import put_in_place
+from kettle_media.sound.flac_frame import HEAD_BYTES, flac_samples
+from kettle_media.take.packets import readable
+from kettle_media.told import Told
+
+VERSION = 1
+# `first` and `samples` count samples of a sound; they are 0 for pictures.
+PACKETS = np.dtype(
+    [
+        ("ms", "<i8"),
+        ("offset", "<i8"),
+        ("size", "<i4"),
+        ("key", "<i1"),
+        ("first", "<i8"),
+        ("samples", "<i4"),
+    ]
+)
+# A Matroska block begins with the track's number, a time and flags; then comes the packet.
+BLOCK_HEAD_BYTES = 4
+# How far a sound's own count of samples may be from its times before the times are believed.
+COUNT_S = 0.05
+
+
+@dataclass(frozen=True)
+class TrackIndex:
+    """A track's packets in the order of the file, and what its decoder must know first."""
+
+    codec: str
+    extradata: bytes
+    packets: NDArray[np.void]
+
+    def decoder(self) -> Any:
+        """A decoder that can begin at any keyframe."""
+        kind: Any = av.CodecContext
+        decoder = kind.create(self.codec, "r")
+        decoder.extradata = self.extradata
+        decoder.thread_count = 1
+        return decoder
+
+    def read(self, file: BinaryIO, number: int) -> Any:
+        """A packet by its number; its pts is its number too."""
+        row = self.packets[number]
+        file.seek(int(row["offset"]))
+        packet = av.Packet(file.read(int(row["size"])))
+        packet.pts = packet.dts = number
+        return packet
+
+
+def track_index(path: Path) -> TrackIndex:
+    """The index of a track's file, as it was kept or made now. Raises TakeError."""
+    kept = path.with_suffix(".index.npz")
+    with Told(path):
+        stamp = _stamp(path)
+    unreadable = contextlib.suppress(OSError, ValueError, KeyError, zipfile.BadZipFile)
+    with unreadable, np.load(kept, allow_pickle=False) as found:
+        if found["stamp"].tolist() == stamp and found["packets"].dtype == PACKETS:
+            extradata = found["extradata"].tobytes()
+            return TrackIndex(str(found["codec"]), extradata, found["packets"])
+    index = make_index(path)
+    fresh = path.with_suffix(".index.new.npz")
+    # A folder that can't be written to is read all the same.
+    with contextlib.suppress(OSError):
+        np.savez(
+            fresh,
+            stamp=np.array(stamp, np.int64),
+            codec=np.array(index.codec),
+            extradata=np.frombuffer(index.extradata, np.uint8),
+            packets=index.packets,
+        )
+        put_in_place(fresh, kept, 0)
+    return index
+
+
+def _stamp(path: Path) -> list[int]:
+    state = path.stat()
+    return [VERSION, state.st_size, state.st_mtime_ns]
+
+
+def make_index(path: Path) -> TrackIndex:
+    """Go through a track's file once. Raises TakeError if it holds nothing that can be read."""
+    rows: list[tuple[int, int, int, int]] = []
+    heads: list[bytes] = []
+    with Told(path), path.open("rb") as file, av.open(str(path)) as container:
+        stream: Any = container.streams[0]
+        codec, extradata = stream.codec_context.name, bytes(stream.codec_context.extradata or b"")
+        rate_hz = getattr(stream, "rate", 0) if stream.type == "audio" else 0
+        for packet in readable(container, stream):
+            data = bytes(packet)
+            offset = _offset(file, packet, data)
+            if offset is not None:
+                ms = round(packet.pts * packet.time_base * 1000)
+                rows.append((ms, offset, len(data), packet.is_keyframe))
+                heads.append(data[:HEAD_BYTES])
+    if not rows:
+        raise TakeError(f"The track {path.name} holds nothing that can be read.")
+    packets = np.zeros(len(rows), PACKETS)
+    for name, column in zip(("ms", "offset", "size", "key"), zip(*rows, strict=True), strict=True):
+        packets[name] = column
+    if rate_hz:
+        block_samples = int.from_bytes(extradata[2:4], "big")
+        counts = [flac_samples(head, block_samples) for head in heads]
+        packets["first"], packets["samples"] = _count(packets["ms"], counts, rate_hz)
+    return TrackIndex(codec, extradata, packets)
+
+
+def _offset(file: BinaryIO, packet: Any, data: bytes) -> int | None:
+    """Where a packet's bytes lie in the file; None if they do not lie there as they are."""
+    if packet.pos is None or packet.pos < 0:
+        return None
+    file.seek(packet.pos)
+    found = file.read(len(data) + BLOCK_HEAD_BYTES + 8).find(data)
+    return packet.pos + found if found >= 0 else None
+
+
+def _count(
+    ms: NDArray[np.int64], counts: list[tuple[int, int] | None], rate_hz: int
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """First sample and length of each packet, from the first one on.
+
+    A FLAC frame says it itself; where that does not fit its time, as after joining files, or
+    where a frame says nothing, the time counts.
+    """
+    by_time = np.rint((ms - ms[0]) * rate_hz / 1000).astype(np.int64)
+    known = np.array([c if c else (-1, 0) for c in counts], np.int64)
+    first = known[:, 0] - known[0, 0]
+    wrong = (known[:, 0] < 0) | (np.abs(first - by_time) > COUNT_S * rate_hz)
+    following = np.r_[by_time[1:] - by_time[:-1], 0]
+    samples = np.where(known[:, 1] > 0, known[:, 1], following)
+    return np.where(wrong, by_time, first), samples
