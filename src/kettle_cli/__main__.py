@@ -9,6 +9,7 @@ from kettle_cli import (
     bench,
     bench_compose,
     bench_live,
+    bench_program,
     bench_record,
     bench_sound,
     develop,
@@ -100,9 +101,9 @@ def _add_developers_words(words: Any) -> None:
     measure.add_argument(
         "what",
         nargs="?",
-        choices=("live", "compose", "sound", "record"),
+        choices=("live", "compose", "program", "sound", "record"),
         help="live: pages watching all devices; record: recording beside a page and burners; "
-        "compose: the composer; sound: the sound room",
+        "compose: the composer; program: a take's program and long ones; sound: the sound room",
     )
     measure.add_argument("--minutes", type=float, default=1.0, help="how long memory is watched")
     loads = [load.name for load in bench_record.LOADS]
@@ -110,6 +111,7 @@ def _add_developers_words(words: Any) -> None:
     benches = {
         "live": bench_live.bench_live,
         "compose": bench_compose.bench_compose,
+        "program": bench_program.bench_program,
         "sound": bench_sound.bench_sound,
         "record": bench_record.bench_record,
     }

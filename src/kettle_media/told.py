@@ -32,11 +32,16 @@ class Told:
         ):
             return
         if self._writing and getattr(error, "errno", None) in NO_ROOM:
-            told = f"{self._path.name} cannot be written: {getattr(error, 'strerror', error)}."
+            told = f"{self._name} cannot be written: {getattr(error, 'strerror', error)}."
             raise NoRoomError(told) from error
-        raise self._kind(f"{self._sentence.format(self._path.name)}: {error}.") from error
+        raise self._kind(f"{self._sentence.format(self._name)}: {error}.") from error
+
+    @property
+    def _name(self) -> str:
+        """The name that a file gets when it is whole."""
+        return self._path.name.removeprefix(".").replace(".part.", ".")
 
 
-def sound_told(path: Path) -> Told:
-    """The same for a sound file that somebody gave: a SoundError."""
-    return Told(path, sentence="{} cannot be used as sound", kind=SoundError)
+def sound_told(path: Path, writing: bool = False) -> Told:
+    """The same for a sound file that somebody gave or wants: a SoundError."""
+    return Told(path, writing, "{} cannot be used as sound", SoundError)

@@ -5,7 +5,7 @@ from fractions import Fraction
 
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Card, Format, Input, Looks, Rig, input_of_device
-from kettle_core.rig.sound_changes import preset_tracks
+from kettle_core.rig.sound_changes import preset_stems
 from kettle_core.rig.starting_layouts import corner_box, first_scene, scene_sound, whole_layer
 from kettle_core.scene.layout import Box, fit_inside
 from kettle_core.scene.scene import ChangeOver, Scene
@@ -71,4 +71,4 @@ def demo_rig() -> Rig:
         Scene("scene-3", "Title", (whole_layer(title, frame),), (music,), key="3"),
     )
     rig = Rig("Bench rig", inputs, scenes, format_, ducking=Ducking(on=True, depth_db=9.0))
-    return replace(rig, sound_tracks=preset_tracks(rig, "voice-and-system"))
+    return replace(rig, stems=preset_stems(rig, "voice-and-system"))

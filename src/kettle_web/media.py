@@ -27,7 +27,7 @@ mimetypes.add_type("audio/flac", ".flac")
 class TakeFiles:
     """Addresses of a track's files; `play` and `copy` are empty until the file is there.
 
-    A sound track, which is made when the program is composed, has neither `track` nor `times`.
+    A stem, which is made when the program is composed, has neither `track` nor `times`.
     """
 
     name: str
@@ -70,19 +70,19 @@ def take_files(take: Take) -> list[TakeFiles]:
                 path.stat().st_size if path.exists() else 0,
             )
         )
-    return found + _sound_tracks(take, folder, info)
+    return found + _stems(take, folder, info)
 
 
-def _sound_tracks(take: Take, folder: TakeFolder, info: TakeInfo) -> list[TakeFiles]:
+def _stems(take: Take, folder: TakeFolder, info: TakeInfo) -> list[TakeFiles]:
     found = []
-    for track in info.rig_values.sound_tracks:
-        path = folder.sound_path(track)
+    for track in info.rig_values.stems:
+        path = folder.stem_path(track)
         if not path.is_file():
             continue
         play, copy = (
             reverse("take-file", args=[take.pk, kind, track.id]) for kind in ("sound", "sound-copy")
         )
-        words = f"sound track, cleaned, {'mono' if track.channels == 1 else 'stereo'}"
+        words = f"stem, cleaned, {'mono' if track.channels == 1 else 'stereo'}"
         size = path.stat().st_size
         found.append(
             TakeFiles(track.id, track.name, words, False, play, "FLAC", copy, "", "", size)
@@ -99,8 +99,8 @@ def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
     try:
         info = folder.read_info()
         if kind in ("sound", "sound-copy"):
-            tracks = info.rig_values.sound_tracks
-            return folder.sound_path(next(t for t in tracks if t.id == name))
+            tracks = info.rig_values.stems
+            return folder.stem_path(next(t for t in tracks if t.id == name))
         track = next(t for t in info.tracks if t.name == name)
     except (TakeError, StopIteration) as error:
         raise Http404(f"The take has no track {name}.") from error

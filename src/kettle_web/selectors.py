@@ -191,11 +191,11 @@ def path_steps(rig: Rig) -> list[dict[str, str]]:
 
 def _sound_step(values: RigValues) -> tuple[str, str]:
     """Whether every recorded sound goes somewhere, and a voice was looked after."""
-    sent = {s.input_id for t in values.sound_tracks for s in t.sends}
+    sent = {s.input_id for t in values.stems for s in t.sends}
     sounds = [i for i in sounds_of(values) if i.recorded]
     nowhere = [i.name for i in sounds if i.id not in sent]
     if nowhere:
-        return "look", f"{' and '.join(nowhere)} on no sound track"
+        return "look", f"{' and '.join(nowhere)} on no stem"
     return ("ready", "ready") if sounds else ("new", "no sound yet")
 
 

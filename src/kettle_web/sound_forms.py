@@ -117,13 +117,13 @@ class DuckingForm(forms.Form):
 
 
 class TrackForm(forms.Form):
-    """A sound track's name, and whether it is mono or stereo."""
+    """A stem's name, and whether it is mono or stereo."""
 
     name = forms.CharField(
         max_length=80,
         label="Name",
         error_messages={
-            "required": "A sound track needs a name, so nothing changed. Type one.",
+            "required": "A stem needs a name, so nothing changed. Type one.",
             "max_length": "A name has at most 80 characters. Shorten it.",
         },
     )
@@ -132,8 +132,8 @@ class TrackForm(forms.Form):
         coerce=int,
         label="Channels",
         error_messages={
-            "invalid_choice": "A sound track is mono or stereo. Choose one of them.",
-            "required": "A sound track is mono or stereo. Choose one of them.",
+            "invalid_choice": "A stem is mono or stereo. Choose one of them.",
+            "required": "A stem is mono or stereo. Choose one of them.",
         },
     )
 

@@ -15,7 +15,7 @@ from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import PRESETS, preset_of, sounds_of
 from kettle_core.scene.scene import Scene
 from kettle_core.sound.background import Ducking, DuckingGains
-from kettle_core.sound.routing import SoundTrack
+from kettle_core.sound.routing import Stem
 from kettle_web import selectors, services
 from kettle_web.input_selectors import HEARD_FOR_S, heard_path
 from kettle_web.models import Rig
@@ -41,7 +41,7 @@ LEAST_SHOWN_DB = -110.0
 def sound_address(slug: str, place: str) -> str:
     """The address of a sound's chain, or of the tracks table ("tracks")."""
     if place == "tracks":
-        return reverse("sound-tracks", args=[slug])
+        return reverse("stems", args=[slug])
     return reverse("sound-of", args=[slug, place])
 
 
@@ -194,7 +194,7 @@ def ducking_drawing(ducking: Ducking, voice_frames: Sequence[Sequence[int]]) -> 
     }
 
 
-def _cell(track: SoundTrack, item: Input, wrong: dict[str, forms.Form]) -> dict[str, Any]:
+def _cell(track: Stem, item: Input, wrong: dict[str, forms.Form]) -> dict[str, Any]:
     """Whether a sound goes to a track, and at which level."""
     send = track.sends_of(item.id)
     level = _level_form(f"level-{track.id}-{item.id}", send.gain_db, wrong) if send else None
@@ -216,7 +216,7 @@ def tracks_page(
     heard = {s.input_id: s for s in scene.sounds}
     rows = []
     for item in sounds_of(values):
-        cells = [_cell(track, item, wrong) for track in values.sound_tracks]
+        cells = [_cell(track, item, wrong) for track in values.stems]
         sound = heard.get(item.id)
         mix = _level_form(f"mix-{item.id}", sound.gain_db if sound else 0.0, wrong)
         nowhere = item.recorded and not any(c["on"] for c in cells)
@@ -232,13 +232,13 @@ def tracks_page(
     columns = [
         wrong.get(f"track-{t.id}")
         or TrackForm(initial={"name": t.name, "channels": t.channels}, auto_id=f"track-{t.id}-%s")
-        for t in values.sound_tracks
+        for t in values.stems
     ]
     return {
         "rig": rig,
         "page": "sound",
         "rows": rows,
-        "columns": list(zip(values.sound_tracks, columns, strict=True)),
+        "columns": list(zip(values.stems, columns, strict=True)),
         "scene": scene,
         "scenes": values.scenes,
         "presets": PRESETS.items(),

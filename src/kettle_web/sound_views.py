@@ -144,7 +144,7 @@ def tracks(request: HttpRequest, slug: str) -> HttpResponse:
     """The table of sounds by tracks."""
     rig = get_object_or_404(Rig, slug=slug)
     context = sound_selectors.tracks_page(rig, request.GET.get("scene", ""))
-    return render(request, "kettle/sound_tracks.html", context)
+    return render(request, "kettle/stems.html", context)
 
 
 @require_POST
@@ -157,15 +157,15 @@ def save_tracks(request: HttpRequest, slug: str) -> HttpResponse:
     try:
         if part == "preset":
             preset = request.POST.get("preset", "")
-            made = sound_changes.preset_tracks(values, preset)
-            changed = replace(values, sound_tracks=made)
-            words = f"sound tracks: {sound_changes.PRESETS[preset]}"
+            made = sound_changes.preset_stems(values, preset)
+            changed = replace(values, stems=made)
+            words = f"stems: {sound_changes.PRESETS[preset]}"
         elif part == "send":
             changed = sound_changes.with_send(values, track_id, input_id)
-            words = "sound tracks: crosspoint changed"
+            words = "stems: crosspoint changed"
         elif part == "delete":
-            changed = sound_changes.without_sound_track(values, track_id)
-            words = "sound track deleted"
+            changed = sound_changes.without_stem(values, track_id)
+            words = "stem deleted"
         elif part in ("mix", "level"):
             place = f"mix-{input_id}" if part == "mix" else f"level-{track_id}-{input_id}"
             form: forms.Form = MixForm(request.POST, auto_id=f"{place}-%s")
@@ -205,8 +205,8 @@ def _named_track(
     try:
         if track_id:
             changed = sound_changes.with_changed_track(values, track_id, *given)
-            return changed, "sound track changed", {}
-        return sound_changes.with_sound_track(values, *given), "sound track added", {}
+            return changed, "stem changed", {}
+        return sound_changes.with_stem(values, *given), "stem added", {}
     except RigError as error:
         form.add_error("name", str(error))
         return None, "", {name: form}
@@ -216,4 +216,4 @@ def _tracks_again(
     request: HttpRequest, rig: Rig, scene_id: str, wrong: dict[str, forms.Form]
 ) -> HttpResponse:
     context = sound_selectors.tracks_page(rig, scene_id, wrong)
-    return render(request, "kettle/sound_tracks.html", context, status=400)
+    return render(request, "kettle/stems.html", context, status=400)

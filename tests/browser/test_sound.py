@@ -96,8 +96,8 @@ class Sound(BrowserCase):
         )
         page.keyboard.press("u")
         expect(cross).to_be_visible()
-        page.get_by_label("One more track").fill("Room")
-        page.get_by_label("One more track").press("Enter")
+        page.get_by_label("One more stem").fill("Room")
+        page.get_by_label("One more stem").press("Enter")
         expect(page.get_by_role("button", name="Headset to Room")).to_be_visible()
 
     def test_5_hearing_oneself_is_off_until_it_is_asked_for(self):

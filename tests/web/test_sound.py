@@ -147,16 +147,16 @@ class BeforeAndAfter(SoundCase):
 class Tracks(SoundCase):
     def test_sounds_go_to_tracks_by_crosspoints_and_sets(self):
         self.tracks(part="send", track="voice", input="system")
-        sends = {t.id: [s.input_id for s in t.sends] for t in self.values().sound_tracks}
+        sends = {t.id: [s.input_id for s in t.sends] for t in self.values().stems}
         self.assertEqual(sends, {"voice": ["headset", "system"], "system": ["system"]})
         self.tracks(part="preset", preset="one")
-        self.assertEqual([t.name for t in self.values().sound_tracks], ["Mix"])
+        self.assertEqual([t.name for t in self.values().stems], ["Mix"])
         self.client.post(reverse("undo", args=["bench"]), {"sound": "tracks"})
-        self.assertEqual(len(self.values().sound_tracks), 2)
+        self.assertEqual(len(self.values().stems), 2)
 
     def test_a_set_goes_on_holding_when_sounds_come_and_go(self):
         def sends():
-            return {t.name: [s.input_id for s in t.sends] for t in self.values().sound_tracks}
+            return {t.name: [s.input_id for s in t.sends] for t in self.values().stems}
 
         laptop = reverse("save-input", args=["bench", "laptop"])
         cross = reverse("set-crosspoint", args=["bench"])
@@ -174,11 +174,11 @@ class Tracks(SoundCase):
         self.tracks(part="new", name="For the editor", channels="1")
         self.tracks(part="track", track="voice", name="Odile", channels="2")
         self.tracks(part="delete", track="system")
-        tracks = [(t.id, t.name, t.channels) for t in self.values().sound_tracks]
+        tracks = [(t.id, t.name, t.channels) for t in self.values().stems]
         self.assertEqual(tracks, [("voice", "Odile", 2), ("for-the-editor", "For the editor", 1)])
-        page = self.client.get(reverse("sound-tracks", args=["bench"]))
-        self.assertContains(page, "on no sound track")
-        self.assertContains(page, "System audio on no sound track")
+        page = self.client.get(reverse("stems", args=["bench"]))
+        self.assertContains(page, "on no stem")
+        self.assertContains(page, "System audio on no stem")
 
     def test_wrong_names_levels_and_places_are_told(self):
         before = self.values()
@@ -205,7 +205,7 @@ class Tracks(SoundCase):
             "level", status_code=400,
         )  # fmt: skip
         self.tracks(part="level", track="voice", input="headset", gain_db="-6")
-        self.assertEqual(self.values().sound_tracks[0].sends[0].gain_db, -6.0)
+        self.assertEqual(self.values().stems[0].sends[0].gain_db, -6.0)
         self.tracks(part="mix", input="system", scene="scene-2", gain_db="-20")
         gains = {s.input_id: s.gain_db for s in self.values().scene("scene-2").sounds}
         self.assertEqual(gains["system"], -20.0)

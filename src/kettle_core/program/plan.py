@@ -102,7 +102,7 @@ def make_plan(scripts: Mapping[Source, Script], time_map: TimeMap, format_: Form
         if piece.speed != 1:
             continue
         lines += lines_of_piece(of_piece, script.rig, fps, joined)
-        for track in script.rig.sound_tracks:
+        for track in script.rig.stems:
             sends = (SceneSound(s.input_id, s.gain_db) for s in track.sends)
             on = tuple(s for s in sends if script.rig.input(s.input_id).on)
             whole = Resolved("", (), on)

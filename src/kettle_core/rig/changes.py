@@ -172,11 +172,10 @@ def without_input(rig: Rig, input_id: str) -> Rig:
         for s in rig.scenes
     )
     tracks = tuple(
-        replace(t, sends=tuple(x for x in t.sends if x.input_id != input_id))
-        for t in rig.sound_tracks
+        replace(t, sends=tuple(x for x in t.sends if x.input_id != input_id)) for t in rig.stems
     )
     inputs = tuple(i for i in rig.inputs if i.id != input_id)
-    return replace(rig, inputs=inputs, scenes=scenes, sound_tracks=tracks)
+    return replace(rig, inputs=inputs, scenes=scenes, stems=tracks)
 
 
 def with_input_at(rig: Rig, input_id: str, place: int) -> Rig:

@@ -27,13 +27,13 @@ from kettle_core.rig.scene_data import (
     scene_to_dict,
     spot_to_dict,
 )
-from kettle_core.rig.sound_changes import preset_tracks
-from kettle_core.rig.sound_data import read_sounds_together, read_tone, track_to_dict
+from kettle_core.rig.sound_changes import preset_stems
+from kettle_core.rig.sound_data import read_sounds_together, read_tone, stem_to_dict
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import MAX_SCENES, MAX_SPOTS, Scene
 from kettle_core.sound.tone import Tone
 
-VERSION = 4
+VERSION = 5
 TEXT_LIMIT = 600
 TEXT_SIZE_LIMITS_PX = (12, 400)
 
@@ -48,7 +48,7 @@ def rig_to_dict(rig: Rig) -> dict[str, Any]:
         "default_scene": rig.default_scene_id,
         "spots": [spot_to_dict(s) for s in rig.spots],
         "change_over": vars(rig.change_over).copy(),
-        "sound_tracks": [track_to_dict(t) for t in rig.sound_tracks],
+        "stems": [stem_to_dict(t) for t in rig.stems],
         "ducking": vars(rig.ducking).copy(),
         "format": {
             "frame_width": rig.format.frame_width,
@@ -104,8 +104,9 @@ def rig_from_dict(data: Mapping[str, Any]) -> Rig:
     """Read a rig from plain data and check that it holds together.
 
     Version 1 had neither `on`, `looks` nor `tone`; version 2 had neither spots, change-overs
-    nor what a layer has beyond its box, crop and shape; version 3 neither sound tracks, ducking
-    nor what a tone has beyond gain, mono and delay. They are filled in.
+    nor what a layer has beyond its box, crop and shape; version 3 neither stems, ducking
+    nor what a tone has beyond gain, mono and delay. They are filled in. Version 4 called its
+    stems sound tracks.
 
     Raises
     ------
@@ -136,10 +137,10 @@ def rig_from_dict(data: Mapping[str, Any]) -> Rig:
         **_read_together(reader, version),
     )
     if version < 4:
-        rig = replace(rig, sound_tracks=preset_tracks(rig, "apart"))
+        rig = replace(rig, stems=preset_stems(rig, "apart"))
     _check_devices(rig)
     _check_scenes(rig)
-    _check_sound_tracks(rig)
+    _check_stems(rig)
     return rig
 
 
@@ -156,7 +157,7 @@ def _read_together(reader: Reader, version: int) -> dict[str, Any]:
         "spots": tuple(read_spot(r) for r in reader.rows("spots", MAX_SPOTS)),
         "change_over": read_change_over(reader.part("change_over")),
         "default_scene_id": reader.value("default_scene") and reader.key("default_scene"),
-        **({} if version < 4 else read_sounds_together(reader)),
+        **({} if version < 4 else read_sounds_together(reader, version)),
     }
 
 
@@ -198,16 +199,16 @@ def _check_scenes(rig: Rig) -> None:
                 raise RigError(f"“{sound.input_id}” is a picture and cannot be heard.", where)
 
 
-def _check_sound_tracks(rig: Rig) -> None:
-    ids = [t.id for t in rig.sound_tracks]
+def _check_stems(rig: Rig) -> None:
+    ids = [t.id for t in rig.stems]
     if len(set(ids)) != len(ids):
-        raise RigError("Two sound tracks have the same id; each needs its own.", "sound_tracks")
-    for number, track in enumerate(rig.sound_tracks):
+        raise RigError("Two stems have the same id; each needs its own.", "stems")
+    for number, track in enumerate(rig.stems):
         for send in track.sends:
             if rig.input(send.input_id).is_picture:
                 raise RigError(
-                    f"“{send.input_id}” is a picture and cannot go to a sound track.",
-                    f"sound_tracks[{number}]",
+                    f"“{send.input_id}” is a picture and cannot go to a stem.",
+                    f"stems[{number}]",
                 )
 
 

@@ -5,14 +5,14 @@ from dataclasses import replace
 
 from kettle_core.rig.devices import DeviceInfo
 from kettle_core.rig.rig import Format, Input, Rig, input_of_device, unused_id
-from kettle_core.rig.sound_changes import preset_tracks
+from kettle_core.rig.sound_changes import preset_stems
 from kettle_core.rig.starting_layouts import first_scene
 
 
 def rig_of_devices(name: str, devices: Sequence[DeviceInfo]) -> Rig:
     """A rig of what is plugged in, each at its largest mode, with one scene.
 
-    The first of each kind is on and recorded, each sound on a sound track of its own; the
+    The first of each kind is on and recorded, each sound on a stem of its own; the
     others and a webcam's own sound are there, but off. Windows, tabs and single sounds are parts
     of what is there already.
     """
@@ -26,4 +26,4 @@ def rig_of_devices(name: str, devices: Sequence[DeviceInfo]) -> Rig:
         found.append(replace(input_of_device(device, input_id), recorded=first, on=first))
     format_ = Format()
     rig = Rig(name, tuple(found), (first_scene("Screen and me", found, format_),), format_)
-    return replace(rig, sound_tracks=preset_tracks(rig, "apart"))
+    return replace(rig, stems=preset_stems(rig, "apart"))

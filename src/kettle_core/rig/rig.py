@@ -16,7 +16,7 @@ from kettle_core.rig.devices import (
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver, Scene, Spot
 from kettle_core.sound.background import Ducking
-from kettle_core.sound.routing import SoundTrack
+from kettle_core.sound.routing import Stem
 from kettle_core.sound.tone import Tone
 
 FRAME_RATES = ("15", "24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")
@@ -153,7 +153,7 @@ class Rig:
     spots: tuple[Spot, ...] = ()
     change_over: ChangeOver = field(default=ChangeOver())
     default_scene_id: str = ""
-    sound_tracks: tuple[SoundTrack, ...] = ()
+    stems: tuple[Stem, ...] = ()
     ducking: Ducking = field(default=Ducking())
 
     @property

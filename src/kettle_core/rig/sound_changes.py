@@ -6,7 +6,7 @@ from kettle_core.errors import RigError
 from kettle_core.rig.devices import VOICE_KINDS
 from kettle_core.rig.rig import Input, Rig, unused_id
 from kettle_core.scene.scene import SceneSound
-from kettle_core.sound.routing import MAX_SOUND_TRACKS, Send, SoundTrack
+from kettle_core.sound.routing import MAX_STEMS, Send, Stem
 from kettle_core.sound.tone import Tone
 
 PRESETS = {
@@ -21,7 +21,7 @@ def sounds_of(rig: Rig) -> tuple[Input, ...]:
     return tuple(i for i in rig.inputs if not i.is_picture and i.on)
 
 
-def preset_tracks(rig: Rig, preset: str) -> tuple[SoundTrack, ...]:
+def preset_stems(rig: Rig, preset: str) -> tuple[Stem, ...]:
     """The tracks of a preset.
 
     Raises
@@ -33,7 +33,7 @@ def preset_tracks(rig: Rig, preset: str) -> tuple[SoundTrack, ...]:
     voices = [i for i in recorded if i.kind in VOICE_KINDS]
     others = [i for i in recorded if i.kind not in VOICE_KINDS]
     if preset == "apart":
-        tracks = [SoundTrack(i.id, i.name, i.mode.channels, (Send(i.id),)) for i in recorded]
+        tracks = [Stem(i.id, i.name, i.mode.channels, (Send(i.id),)) for i in recorded]
         return tuple(tracks)
     if preset == "voice-and-system":
         groups = [("voice", "Voice", 1, voices), ("system", "System audio", 2, others)]
@@ -43,7 +43,7 @@ def preset_tracks(rig: Rig, preset: str) -> tuple[SoundTrack, ...]:
         words = ", ".join(PRESETS.values())
         raise RigError(f"There are presets for {words}; got “{preset}”.", "preset")
     return tuple(
-        SoundTrack(id_, name, channels, tuple(Send(i.id) for i in inputs))
+        Stem(id_, name, channels, tuple(Send(i.id) for i in inputs))
         for id_, name, channels, inputs in groups
         if inputs
     )
@@ -52,7 +52,7 @@ def preset_tracks(rig: Rig, preset: str) -> tuple[SoundTrack, ...]:
 def preset_of(rig: Rig) -> str:
     """The preset that the rig's tracks follow, or ""."""
     for preset in PRESETS:
-        if rig.sound_tracks == preset_tracks(rig, preset):
+        if rig.stems == preset_stems(rig, preset):
             return preset
     return ""
 
@@ -64,33 +64,33 @@ def following_preset(before: Rig, after: Rig) -> Rig:
     tracks that were set by hand stay as they are.
     """
     preset = preset_of(before)
-    if not preset or after.sound_tracks != _still_there(before, after):
+    if not preset or after.stems != _still_there(before, after):
         return after
-    return replace(after, sound_tracks=preset_tracks(after, preset))
+    return replace(after, stems=preset_stems(after, preset))
 
 
-def with_sound_track(rig: Rig, name: str, channels: int) -> Rig:
+def with_stem(rig: Rig, name: str, channels: int) -> Rig:
     """The rig with one more track, which nothing goes to yet. Raises RigError."""
-    if len(rig.sound_tracks) >= MAX_SOUND_TRACKS:
-        raise RigError(f"A rig has at most {MAX_SOUND_TRACKS} sound tracks.", "name")
-    if any(t.name.casefold() == name.casefold() for t in rig.sound_tracks):
+    if len(rig.stems) >= MAX_STEMS:
+        raise RigError(f"A rig has at most {MAX_STEMS} stems.", "name")
+    if any(t.name.casefold() == name.casefold() for t in rig.stems):
         raise RigError(f"There is a track “{name}” already; choose another name.", "name")
-    id_ = unused_id(name, [t.id for t in rig.sound_tracks])
-    return replace(rig, sound_tracks=(*rig.sound_tracks, SoundTrack(id_, name, channels, ())))
+    id_ = unused_id(name, [t.id for t in rig.stems])
+    return replace(rig, stems=(*rig.stems, Stem(id_, name, channels, ())))
 
 
 def with_changed_track(rig: Rig, track_id: str, name: str, channels: int) -> Rig:
     """The rig with a track renamed, or made mono or stereo. Raises RigError."""
     track = _track(rig, track_id)
-    if any(t.name.casefold() == name.casefold() for t in rig.sound_tracks if t.id != track_id):
+    if any(t.name.casefold() == name.casefold() for t in rig.stems if t.id != track_id):
         raise RigError(f"There is a track “{name}” already; choose another name.", "name")
     return _with_track(rig, replace(track, name=name, channels=channels))
 
 
-def without_sound_track(rig: Rig, track_id: str) -> Rig:
+def without_stem(rig: Rig, track_id: str) -> Rig:
     """The rig without a track; what went there is recorded all the same. Raises RigError."""
     track = _track(rig, track_id)
-    return replace(rig, sound_tracks=tuple(t for t in rig.sound_tracks if t != track))
+    return replace(rig, stems=tuple(t for t in rig.stems if t != track))
 
 
 def with_send(rig: Rig, track_id: str, input_id: str) -> Rig:
@@ -129,25 +129,24 @@ def with_tone(rig: Rig, input_id: str, tone: Tone) -> Rig:
     return replace(rig, inputs=tuple(changed if i.id == item.id else i for i in rig.inputs))
 
 
-def _still_there(before: Rig, after: Rig) -> tuple[SoundTrack, ...]:
+def _still_there(before: Rig, after: Rig) -> tuple[Stem, ...]:
     """The tracks of `before` without what is not an input of `after` any more."""
     there = {i.id for i in after.inputs}
     return tuple(
-        replace(t, sends=tuple(s for s in t.sends if s.input_id in there))
-        for t in before.sound_tracks
+        replace(t, sends=tuple(s for s in t.sends if s.input_id in there)) for t in before.stems
     )
 
 
-def _with_track(rig: Rig, track: SoundTrack) -> Rig:
-    tracks = tuple(track if t.id == track.id else t for t in rig.sound_tracks)
-    return replace(rig, sound_tracks=tracks)
+def _with_track(rig: Rig, track: Stem) -> Rig:
+    tracks = tuple(track if t.id == track.id else t for t in rig.stems)
+    return replace(rig, stems=tracks)
 
 
-def _track(rig: Rig, track_id: str) -> SoundTrack:
-    for track in rig.sound_tracks:
+def _track(rig: Rig, track_id: str) -> Stem:
+    for track in rig.stems:
         if track.id == track_id:
             return track
-    raise RigError(f"The rig has no sound track “{track_id}”.", "track")
+    raise RigError(f"The rig has no stem “{track_id}”.", "track")
 
 
 def _sound(rig: Rig, input_id: str) -> Input:

@@ -5,7 +5,7 @@ from typing import Any, get_args
 from kettle_core.rig.reader import Reader
 from kettle_core.sound.auto_gain import TARGET_LIMITS_LUFS
 from kettle_core.sound.background import DUCKING_LIMITS, Ducking
-from kettle_core.sound.routing import MAX_SOUND_TRACKS, Send, SoundTrack
+from kettle_core.sound.routing import MAX_STEMS, Send, Stem
 from kettle_core.sound.shaping import Downmix
 from kettle_core.sound.suppression import ENGINES
 from kettle_core.sound.tone import HUM_CHOICES, Tone
@@ -14,8 +14,8 @@ from kettle_core.sound.voice_level import DELAY_LIMITS_MS, GAIN_LIMITS_DB
 SEND_LIMITS_DB = (-60.0, 20.0)
 
 
-def track_to_dict(track: SoundTrack) -> dict[str, Any]:
-    """A sound track as plain data."""
+def stem_to_dict(track: Stem) -> dict[str, Any]:
+    """A stem as plain data."""
     return {
         "id": track.id,
         "name": track.name,
@@ -24,26 +24,25 @@ def track_to_dict(track: SoundTrack) -> dict[str, Any]:
     }
 
 
-def read_sounds_together(reader: Reader) -> dict[str, Any]:
-    """Sound tracks and ducking of a rig, by their names there. Raises RigError."""
+def read_sounds_together(reader: Reader, version: int) -> dict[str, Any]:
+    """Stems and ducking of a rig, by their names there. Raises RigError."""
     ducking = reader.part("ducking")
     limits = DUCKING_LIMITS.items()
+    name = "stems" if version >= 5 else "sound_tracks"
     return {
-        "sound_tracks": tuple(
-            _read_track(r) for r in reader.rows("sound_tracks", MAX_SOUND_TRACKS)
-        ),
+        "stems": tuple(_read_stem(r) for r in reader.rows(name, MAX_STEMS)),
         "ducking": Ducking(
             ducking.truth("on"), *(ducking.decimal(name, *limit) for name, limit in limits)
         ),
     }
 
 
-def _read_track(reader: Reader) -> SoundTrack:
+def _read_stem(reader: Reader) -> Stem:
     sends = tuple(
         Send(r.key("input"), r.decimal("gain_db", *SEND_LIMITS_DB))
         for r in reader.rows("sends", 64)
     )
-    return SoundTrack(reader.key("id"), reader.text("name"), reader.number("channels", 1, 2), sends)
+    return Stem(reader.key("id"), reader.text("name"), reader.number("channels", 1, 2), sends)
 
 
 def read_tone(reader: Reader, version: int) -> Tone:

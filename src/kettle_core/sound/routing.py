@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-MAX_SOUND_TRACKS = 16
+MAX_STEMS = 16
 
 
 @dataclass(frozen=True)
@@ -14,7 +14,7 @@ class Send:
 
 
 @dataclass(frozen=True)
-class SoundTrack:
+class Stem:
     """A sound file of a take: the processed sounds of its inputs, mixed to 1 or 2 channels."""
 
     id: str

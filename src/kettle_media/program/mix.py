@@ -1,10 +1,12 @@
 """The sounds of a program: its mix, and its stems."""
 
+import contextlib
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
 
+from kettle_core.errors import KettleError
 from kettle_core.program.gain_lines import SoundLine
 from kettle_core.program.plan import Plan, StemPlan
 from kettle_core.sound.background import Ducker
@@ -104,6 +106,8 @@ class Stems:
     def close(self) -> None:
         """Leave nothing behind, also when the work was broken off."""
         for writer in self._writers.values():
-            writer.close()
+            # What broke it off has been told.
+            with contextlib.suppress(KettleError):
+                writer.close()
         for part in self._parts.values():
             part.unlink(missing_ok=True)

@@ -114,7 +114,7 @@ def render_program(
         cells = cells_of(plan, PROGRAM, {take: sources.identity()})
         renderer = Renderer(plan, {take: sources}, sources.masks())
         read = _reader(sources)
-        with closing(Stems(plan.stems, read, folder.sounds_path)) as stems:
+        with closing(Stems(plan.stems, read, folder.stems_path)) as stems:
             made = ProgramWriting(
                 plan=plan,
                 settings=PROGRAM,

@@ -128,7 +128,7 @@ class SoundFileWriter:
         kind, codec = FORMATS[path.suffix.lower()]
         # Beyond 4 GB a WAV file needs a header of its own kind.
         options = {"rf64": "auto"} if kind == "wav" else {}
-        with sound_told(path):
+        with sound_told(path, True):
             self._container: Any = av.open(str(path), "w", format=kind, options=options)
             self._stream: Any = self._container.add_stream(
                 codec, rate=rate_hz, layout=self._layout, format="s32",
@@ -143,14 +143,14 @@ class SoundFileWriter:
         samples = to_integers(block, 24, self._dither)
         frame = frame_of(samples, self._rate_hz, self._layout, self._written)
         self._written += block.shape[1]
-        with sound_told(self._path):
+        with sound_told(self._path, True):
             self._container.mux(self._stream.encode(frame))
 
     def close(self) -> None:
         """Write the end of the file; again does nothing."""
         container, self._container = self._container, None
         if container is not None:
-            with sound_told(self._path):
+            with sound_told(self._path, True):
                 container.mux(self._stream.encode(None))
                 container.close()
 

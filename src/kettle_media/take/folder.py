@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from kettle_core.errors import TakeError
-from kettle_core.sound.routing import SoundTrack
+from kettle_core.sound.routing import Stem
 from kettle_media.durable import replace_file
 from kettle_media.take.info import TakeInfo, TrackInfo, take_from_json, with_id
 
@@ -41,13 +41,15 @@ class TakeFolder:
         return self.path / "program.mp4"
 
     @property
-    def sounds_path(self) -> Path:
-        """The sound tracks of the rig, cleaned and mixed, by their ids."""
-        return self.path / "sounds"
+    def stems_path(self) -> Path:
+        """The stems of the rig, cleaned and mixed, by their ids."""
+        return self.path / "stems"
 
-    def sound_path(self, track: SoundTrack) -> Path:
-        """The file of a sound track of the rig."""
-        return self.sounds_path / f"{track.id}.flac"
+    def stem_path(self, stem: Stem) -> Path:
+        """The file of a stem of the rig; takes from before have them in another folder."""
+        found = self.stems_path / f"{stem.id}.flac"
+        older = self.path / "sounds" / found.name
+        return older if older.is_file() and not found.is_file() else found
 
     @property
     def cleaned_path(self) -> Path:

@@ -1,9 +1,16 @@
 """Rigs as older versions wrote them."""
 
 
+def as_version_4(data):
+    """Plain data of a rig as version 4 had it; changes and returns it."""
+    data["version"] = 4
+    data["sound_tracks"] = data.pop("stems")
+    return data
+
+
 def as_version_3(data):
     """Plain data of a rig without what version 4 brought; changes and returns it."""
-    data["version"] = 3
+    as_version_4(data)["version"] = 3
     del data["sound_tracks"], data["ducking"]
     for item in data["inputs"]:
         if tone := item.get("tone"):

@@ -55,10 +55,10 @@ class RigData(unittest.TestCase):
             (("inputs", 5, "tone", "pan"), float("nan"), "from -1 to 1"),
             (("inputs", 5, "tone", "downmix"), "both", "stereo, sum, mid"),
             (("ducking", "attack_ms"), 0, "from 10 to 1000"),
-            (("sound_tracks", 0, "channels"), 6, "from 1 to 2"),
-            (("sound_tracks", 0, "sends", 0, "input"), "tablet", "cannot go to a sound track"),
-            (("sound_tracks", 0, "sends", 0, "input"), "gone", "no input"),
-            (("sound_tracks", 1, "id"), "voice", "same id"),
+            (("stems", 0, "channels"), 6, "from 1 to 2"),
+            (("stems", 0, "sends", 0, "input"), "tablet", "cannot go to a stem"),
+            (("stems", 0, "sends", 0, "input"), "gone", "no input"),
+            (("stems", 1, "id"), "voice", "same id"),
             (("version",), 7, "whole number"),
         )
         for path, value, sentence in cases:

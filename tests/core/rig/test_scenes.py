@@ -16,7 +16,7 @@ from kettle_core.rig.starting_layouts import STARTING_LAYOUTS, lay_out
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import MAX_LAYERS, ChangeOver, ColourKey, Mask
 from kettle_studio.demo import demo_rig
-from tests.core.rig.old_rigs import as_version_2
+from tests.core.rig.old_rigs import as_version_2, as_version_4
 
 sizes = st.tuples(st.integers(64, 4000), st.integers(64, 4000)).filter(
     lambda s: 0.2 < s[0] / s[1] < 5
@@ -229,6 +229,10 @@ class SpotTests(RigCase):
 
 
 class OldRigs(unittest.TestCase):
+    def test_a_rig_of_version_4_called_its_stems_otherwise(self):
+        rig = demo_rig()
+        self.assertEqual(rig_from_dict(as_version_4(rig_to_dict(rig))), rig)
+
     def test_a_rig_of_version_2_is_read_with_what_it_lacked_filled_in(self):
         data = as_version_2(rig_to_dict(demo_rig()))
         rig = rig_from_dict(data)

@@ -7,7 +7,7 @@ import numpy as np
 
 from kettle_core.program.replay import replay
 from kettle_core.rig.data import rig_to_dict
-from kettle_core.rig.sound_changes import preset_tracks, with_tone
+from kettle_core.rig.sound_changes import preset_stems, with_tone
 from kettle_core.sound.background import Ducking
 from kettle_core.sound.tone import Tone
 from kettle_media.program.mix import ProgramMix, Stems
@@ -33,7 +33,7 @@ class TakeSounds(unittest.TestCase):
         def read(line, first, count):
             return sources.sound(line.input_id, line.tone, first, count)
 
-        stems = Stems(plan.stems, read, folder.sounds_path)
+        stems = Stems(plan.stems, read, folder.stems_path)
         self.addCleanup(stems.close)
         return ProgramMix(plan, read), stems
 
@@ -48,7 +48,7 @@ class TakeSounds(unittest.TestCase):
         stems.finish()
         whole = np.concatenate([*parts, mix.flush()], axis=1)
         rig = folder.read_info().rig_values
-        tracks = {t.id: SoundFile(folder.sound_path(t)).read_whole() for t in rig.sound_tracks}
+        tracks = {t.id: SoundFile(folder.stem_path(t)).read_whole() for t in rig.stems}
         return whole, tracks
 
     def test_voice_and_system_lie_apart_in_step_with_the_mix(self):
@@ -65,12 +65,10 @@ class TakeSounds(unittest.TestCase):
         _, stems = self.made(folder)
         stems.go_on(48_000)
         stems.close()
-        self.assertEqual(list(folder.sounds_path.iterdir()), [])
+        self.assertEqual(list(folder.stems_path.iterdir()), [])
 
     def test_one_mix_has_everything_on_one_track(self):
-        _, tracks = self.heard(
-            "one", lambda rig: replace(rig, sound_tracks=preset_tracks(rig, "one"))
-        )
+        _, tracks = self.heard("one", lambda rig: replace(rig, stems=preset_stems(rig, "one")))
         self.assertEqual(list(tracks), ["mix"])
 
     def test_ducking_lowers_the_system_audio_in_the_mix_and_not_on_its_track(self):

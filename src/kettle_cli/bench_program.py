@@ -1,0 +1,222 @@
+"""bench program: composing beside the ffmpeg program, any place of a long track, plans, sounds."""
+
+import os
+import resource
+import subprocess
+import tempfile
+import time
+from argparse import Namespace
+from collections.abc import Callable
+from contextlib import closing
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+
+from kettle_cli.bench_record import pss_bytes
+from kettle_cli.develop import need_debian
+from kettle_core.errors import KettleError
+from kettle_core.program.cues import ToScene
+from kettle_core.program.replay import replay
+from kettle_core.rig.changes import with_format
+from kettle_core.rig.data import rig_to_dict
+from kettle_core.rig.rig import Format
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_engine.process import work_frame_by_frame
+from kettle_engine.recording.take import record_take
+from kettle_media.program.mix import ProgramMix
+from kettle_media.program.sources import TakeSources
+from kettle_media.program.take_program import plan_take, render_program
+from kettle_media.take.align import align_take
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.picture_track import PictureTrack
+from kettle_media.take.sync_report import TakeSync
+from kettle_media.take.times import NOTED, read_times, write_times
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
+
+FFMPEG = Path("/usr/bin/ffmpeg")
+SECONDS = 30
+HOUR_S = 3600
+JUMPS = 200
+
+
+def bench_program(_: Namespace) -> int:
+    """Measure programs: a take's, a long one's places, memory, sounds; plans."""
+    need_debian("ffmpeg", FFMPEG)
+    work_frame_by_frame()
+    _plans()
+    with tempfile.TemporaryDirectory() as name:
+        folder = TakeFolder(Path(name) / "take")
+        record_take(Studio(), demo_rig(), folder.path, SECONDS * NS_PER_S)
+        sync = align_take(folder, folder.read_info())
+        _beside_ffmpeg(folder, sync)
+        _sounds(folder, sync)
+        _places(folder, Path(name) / "long", round(10 * 60 / SECONDS), "10 minutes")
+        _memory(folder, Path(name))
+    return 0
+
+
+def _plans() -> None:
+    rig = demo_rig()
+    scenes = [s.id for s in rig.scenes]
+    cues = [ToScene(n * 21 * NS_PER_S, scenes[n % 3]) for n in range(500)]
+    began = time.perf_counter()
+    plan, _ = plan_take(rig, replay(rig, cues), "take", 3 * HOUR_S * NS_PER_S)
+    spent_s = time.perf_counter() - began
+    print(f"plan of 3 h with 500 cues: {spent_s:.3f} s, {len(plan.stretches)} stretches")
+
+
+def _beside_ffmpeg(folder: TakeFolder, sync: TakeSync) -> None:
+    """The same picture and settings by the ffmpeg program, in turns; the smallest of three each."""
+    info, target = folder.read_info(), folder.path / "bench.mp4"
+    ours, theirs = [], []
+    command = _ffmpeg(folder, folder.path / "ffmpeg.mp4")
+    for _ in range(3):
+        target.unlink(missing_ok=True)
+        ours.append(_spent(lambda: render_program(folder, info, sync, target)))
+        theirs.append(_spent(lambda: subprocess.run(command, check=True, capture_output=True)))
+    (wall, cpu), (wall_2, cpu_2) = (tuple(map(min, zip(*x, strict=True))) for x in (ours, theirs))
+    print(
+        f"program of {SECONDS} s: {wall:.1f} s, {cpu:.1f} s CPU; ffmpeg {wall_2:.1f} s, "
+        f"{cpu_2:.1f} s CPU; ratio {wall / wall_2:.2f}, CPU {cpu / cpu_2:.2f}"
+    )
+
+
+def _ffmpeg(folder: TakeFolder, target: Path) -> list[str]:
+    """The demo's first scene as a filter graph: the display, the round webcam over it, the mix."""
+    info = folder.read_info()
+    rig = info.rig_values
+    display, webcam = rig.default_scene.layers
+    box, crop = webcam.box, webcam.crop
+    ellipse = "hypot((X-W/2+.5)/W\\,(Y-H/2+.5)/H)"
+    mask = folder.path / "mask.png"
+    make = ["-f", "lavfi", "-i", f"nullsrc=s={box.width}x{box.height},format=gray,"
+            f"geq=lum='if(lt({ellipse}\\,.5)\\,255\\,0)'", "-frames:v", "1", str(mask)]  # fmt: skip
+    subprocess.run([FFMPEG, "-y", "-v", "error", *make], check=True)
+    place = display.box
+    picture = (
+        f"[0:v]fps=30,scale={place.width}:{place.height}:flags=area,"
+        f"pad=1920:1080:{place.left}:{place.top}[d];"
+        f"[1:v]fps=30,crop={crop.width}:{crop.height}:{crop.left}:{crop.top},"
+        f"scale={box.width}:{box.height}:flags=area[w];"
+        f"[w][4:v]alphamerge[m];[d][m]overlay={box.left}:{box.top}:format=yuv420[v];"
+        "[2:a]pan=stereo|c0=c0|c1=c0[x];[3:a]volume=-12dB[y];"
+        "[x][y]amix=normalize=0,alimiter=limit=0.89[a]"
+    )
+    names = ("display-1", "webcam-1", "headset", "system")
+    inputs = [part for n in names for part in ("-i", str(folder.track_path(info.track(n))))]
+    return [
+        str(FFMPEG), "-y", "-v", "error", *inputs, "-loop", "1", "-i", str(mask),
+        "-filter_complex", picture, "-map", "[v]", "-map", "[a]", "-t", str(SECONDS),
+        "-c:v", "libx264", "-preset", "veryfast", "-crf", "19", "-g", "60", "-pix_fmt", "yuv420p",
+        "-c:a", "aac", "-b:a", "192k", "-movflags", "+faststart", str(target),
+    ]  # fmt: skip
+
+
+def _spent(work: Callable[[], object]) -> tuple[float, float]:
+    """Wall time and CPU in s, children counted."""
+
+    def cpu_s() -> float:
+        usages = (resource.getrusage(w) for w in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN))
+        return sum(u.ru_utime + u.ru_stime for u in usages)
+
+    began, spent = time.perf_counter(), cpu_s()
+    work()
+    return time.perf_counter() - began, cpu_s() - spent
+
+
+def _sounds(folder: TakeFolder, sync: TakeSync) -> None:
+    """The mix of all sounds without chains, as an hour would take."""
+    info = folder.read_info()
+    with closing(TakeSources(folder, info, sync)) as sources:
+        plan, _ = plan_take(sources.rig, replay(sources.rig, ()), info.id, sources.length_ns)
+        mix = ProgramMix(plan, lambda x, first, n: sources.sound(x.input_id, x.tone, first, n))
+        wall, cpu = _spent(lambda: [mix.read(24_000) for _ in range(plan.samples // 24_000)])
+    hour = HOUR_S / SECONDS
+    print(f"sound of an hour, ducked and limited: {wall * hour:.0f} s, {cpu * hour:.0f} s CPU")
+
+
+def _places(folder: TakeFolder, target: Path, times: int, words: str) -> None:
+    """How long any place of a long take needs, opened and warm."""
+    long = repeated(folder, target, times)
+    info = long.read_info()
+    for name in ("display-1", "webcam-1"):
+        track = info.track(name)
+        rows = read_times(long.times_path(track))
+        captured = rows[rows["kept"] != NOTED]["pts_ns"].astype(np.float64)
+        began = time.perf_counter()
+        opened = PictureTrack(long, track, TakeSync((), {name: captured}, 0))
+        first_s = time.perf_counter() - began
+        found = []
+        with closing(opened):
+            for at_ns in np.random.default_rng(5).uniform(0, captured[-1], JUMPS):
+                began = time.perf_counter()
+                opened.at(float(at_ns))
+                found.append((time.perf_counter() - began) * 1e3)
+        middle, most = np.percentile(found, 50), np.percentile(found, 99)
+        print(
+            f"any place of {words} of {name}: {middle:.0f} ms in the median, {most:.0f} ms in 99 "
+            f"of 100; its index is made in {first_s:.1f} s"
+        )
+
+
+def repeated(folder: TakeFolder, target: Path, times: int) -> TakeFolder:
+    """A long take: every track of a short one over and over, packets as they are."""
+    long = TakeFolder.create(target)
+    info = folder.read_info()
+    length_ms = SECONDS * 1000
+    for track in info.tracks:
+        path = long.track_path(track)
+        with av.open(str(folder.track_path(track))) as before, av.open(str(path), "w") as after:
+            stream = before.streams[0]
+            copy = after.add_stream_from_template(stream)
+            held = (p for p in before.demux(stream) if p.size)
+            packets = [
+                (bytes(p), p.pts, p.is_keyframe) for p in held if p.pts and p.pts < length_ms
+            ]
+            for n in range(times):
+                for data, pts, is_key in packets:
+                    packet = av.Packet(data)
+                    packet.pts = packet.dts = pts + n * length_ms
+                    packet.time_base, packet.is_keyframe = Fraction(1, 1000), is_key
+                    packet.stream = copy
+                    after.mux(packet)
+        rows = read_times(folder.times_path(track))
+        rows = rows[rows["pts_ns"] < (length_ms - 1) * 1_000_000]
+        more = [rows.copy() for _ in range(times)]
+        for n, part in enumerate(more):
+            for name in ("device_ns", "master_ns", "pts_ns"):
+                part[name] += n * length_ms * 1_000_000
+        write_times(long.times_path(track), np.concatenate(more))
+    long.write_info(replace(info, duration_ns=times * SECONDS * NS_PER_S))
+    return long
+
+
+def _memory(folder: TakeFolder, room: Path) -> None:
+    """Memory of rendering a short and a long program with small frames."""
+    found = []
+    for minutes in (2, 20):
+        long = repeated(folder, room / f"{minutes}-minutes", minutes * 60 // SECONDS)
+        info = long.read_info()
+        small = with_format(info.rig_values, Format(320, 180, Fraction(15)))
+        info = replace(info, rig=rig_to_dict(small))
+        long.write_info(info)
+        sync = align_take(long, info)
+        most = 0
+
+        def watch(done: int, total: int) -> None:
+            nonlocal most
+            if done % 300 == 0:
+                most = max(most, pss_bytes(os.getpid()))
+
+        render_program(long, info, sync, long.program_path, watch)
+        found.append(most / 1e6)
+    if not all(found):
+        raise KettleError("Memory can't be measured here.")
+    print(
+        f"memory of rendering 2 and 20 minutes: {found[0]:.0f} and {found[1]:.0f} MB, "
+        f"ratio {found[1] / found[0]:.2f}"
+    )
