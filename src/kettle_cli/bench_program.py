@@ -12,7 +12,6 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
-import av
 import numpy as np
 
 from kettle_cli.bench_record import pss_bytes
@@ -31,6 +30,7 @@ from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take, render_program
 from kettle_media.take.align import align_take
 from kettle_media.take.folder import TakeFolder
+from kettle_media.take.packets import repeat_packets
 from kettle_media.take.picture_track import PictureTrack
 from kettle_media.take.sync_report import TakeSync
 from kettle_media.take.times import NOTED, read_times, write_times
@@ -169,21 +169,7 @@ def repeated(folder: TakeFolder, target: Path, times: int) -> TakeFolder:
     info = folder.read_info()
     length_ms = SECONDS * 1000
     for track in info.tracks:
-        path = long.track_path(track)
-        with av.open(str(folder.track_path(track))) as before, av.open(str(path), "w") as after:
-            stream = before.streams[0]
-            copy = after.add_stream_from_template(stream)
-            held = (p for p in before.demux(stream) if p.size)
-            packets = [
-                (bytes(p), p.pts, p.is_keyframe) for p in held if p.pts and p.pts < length_ms
-            ]
-            for n in range(times):
-                for data, pts, is_key in packets:
-                    packet = av.Packet(data)
-                    packet.pts = packet.dts = pts + n * length_ms
-                    packet.time_base, packet.is_keyframe = Fraction(1, 1000), is_key
-                    packet.stream = copy
-                    after.mux(packet)
+        repeat_packets(folder.track_path(track), long.track_path(track), times, length_ms)
         rows = read_times(folder.times_path(track))
         rows = rows[rows["pts_ns"] < (length_ms - 1) * 1_000_000]
         more = [rows.copy() for _ in range(times)]

@@ -21,6 +21,7 @@ from kettle_media.rig.file_driver import FileDriver
 from kettle_media.rig.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
 from kettle_media.rig.stills import keep_picture, write_png
 from kettle_media.take.align import align_take
+from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.sync_report import TrackSync
@@ -137,7 +138,10 @@ def compose(options: Namespace) -> int:
     progress = Progress("Composing", "frames")
     without = frozenset(options.without or ())
     give_way = _giving_way()
-    sync = compose_take(TakeFolder(options.take), options.out, progress, without, give_way=give_way)
+    folder = TakeFolder(options.take)
+    sync = compose_take(folder, options.out, progress, without, give_way=give_way)
+    for sentence in follow_cues(folder, folder.read_info().rig_values).left_out:
+        print(sentence, file=sys.stderr)
     print(f"{options.out}: {len(sync.tracks)} tracks, {options.out.stat().st_size / 1e6:.1f} MB")
     return 0
 

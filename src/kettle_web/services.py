@@ -10,13 +10,14 @@ from django.db import transaction
 from django.utils import timezone
 from django.utils.text import slugify
 
-from kettle_core.errors import EngineError, TakeError
+from kettle_core.errors import EngineError, RigError, TakeError
 from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.devices import DeviceInfo
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import following_preset
 from kettle_engine.client import EngineClient
 from kettle_engine.protocol import COUNTDOWN, FINISHING, IDLE, WATCHING, device_from_dict
+from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo
 from kettle_studio.demo import demo_rig
@@ -168,12 +169,19 @@ def read_take_from_disk(*, take: Take) -> None:
 def _fill(take: Take, folder: TakeFolder, info: TakeInfo) -> None:
     take.state = info.state
     take.duration_s = (info.duration_ns or 0) / 1e9
-    take.notes = list(info.notes)
+    take.notes = [*info.notes, *_left_out(folder, info)]
     take.tracks = [{"name": t.name, "title": t.title, "kind": t.kind} for t in info.tracks]
     take.recorded_at = datetime.fromisoformat(info.started_at)
     paths = (folder.track_path(track) for track in info.tracks)
     take.size_bytes = sum(path.stat().st_size for path in paths if path.exists())
     take.save()
+
+
+def _left_out(folder: TakeFolder, info: TakeInfo) -> tuple[str, ...]:
+    try:
+        return follow_cues(folder, info.rig_values).left_out
+    except RigError:
+        return ()  # composing says what is wrong with the rig
 
 
 @transaction.atomic

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from kettle_core.errors import SoundError
 from kettle_core.sound.filters import filtered, no_state
-from kettle_core.sound.levels import Sound
+from kettle_core.sound.levels import Sound, db_to_ratio
 from kettle_core.sound.loudness import k_weighting
 from kettle_core.sound.stage import FRAME_SAMPLES, RATE_HZ, FrameStage
 from kettle_core.sound.voice import VoiceDetector, frame_energy
@@ -23,6 +23,7 @@ MOST_DB = 28.0
 BACKGROUND_ABOVE_DBFS = -70.0
 LEAST_TOGETHER_S = 1.0
 GAIN_LIMITS_DB = (-30.0, 12.0)
+EVENLY = np.arange(FRAME_SAMPLES) / FRAME_SAMPLES
 
 
 @dataclass(frozen=True)
@@ -246,5 +247,7 @@ class _Gained(FrameStage):
         before, after = self._gains.next_db()
         if before == after == 0:
             return late
-        steps = np.linspace(before, after, FRAME_SAMPLES, endpoint=False)
-        return np.asarray(late * 10 ** (steps / 20), np.float32)
+        if before == after:
+            return late * np.float32(db_to_ratio(before))
+        steps = before + (after - before) * EVENLY
+        return np.asarray(late * np.power(10.0, steps / 20), np.float32)

@@ -38,6 +38,7 @@ class VoiceDetector:
         self._waiting = np.zeros(FRAME_SAMPLES, np.float32)
         self._smooth: FloatArray | None = None
         self._pieces: list[FloatArray] = []
+        self._least_before = np.full(self._widths.size, np.inf)
         self._least = np.full(self._widths.size, np.inf)
         self._frames = 0
         self._on = False
@@ -68,13 +69,14 @@ class VoiceDetector:
             self._smooth = level_db
             return False
         self._least = np.minimum(self._least, self._smooth)
-        floor = np.min([self._least, *self._pieces], axis=0)
+        floor = np.minimum(self._least, self._least_before)
         if self._frames % PIECE_FRAMES == 0:
             self._pieces = [*self._pieces, self._least][-PIECES:]
+            self._least_before = np.min(self._pieces, axis=0)
             self._least = self._smooth
         floor = np.maximum(floor + LEAST_TO_MEAN_DB, LEAST_DB)
         # The four bands that stand out most: a voice never fills all of them.
-        rise = np.sort(np.clip(self._smooth - floor, 0, 30))[-4:].mean()
+        rise = np.sort(np.minimum(np.maximum(self._smooth - floor, 0), 30))[-4:].sum() / 4
         if rise > (STAYS_DB if self._on else STANDS_OUT_DB):
             self._on, self._hang = True, HANG_FRAMES
         elif self._hang:

@@ -9,7 +9,7 @@ from kettle_core.errors import TakeError
 from kettle_core.picture.picture import Picture, picture_from_i420
 from kettle_core.program.gain_lines import SoundLine
 from kettle_core.program.plan import Plan, Script, make_plan
-from kettle_core.program.replay import Replay, Resolved, replay
+from kettle_core.program.replay import Replay, Resolved
 from kettle_core.program.stretch import Stretch
 from kettle_core.rig.encoder_settings import PROGRAM
 from kettle_core.rig.rig import Rig
@@ -23,7 +23,7 @@ from kettle_media.program.program_file import ProgramWriting, Progress, write_pr
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.sources import TakeSources
 from kettle_media.take.align import GiveWay, align_take, go_on
-from kettle_media.take.cues import read_cues
+from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo
 from kettle_media.take.sync_report import TakeSync
@@ -105,7 +105,7 @@ def render_program(
     """
     part = target.with_name(f".{target.stem}.part.mp4")
     with closing(TakeSources(folder, info, sync, give_way)) as sources:
-        said = replay(sources.rig, read_cues(folder)[0])
+        said = follow_cues(folder, sources.rig)
         plan, _ = plan_take(sources.rig, said, info.id, sources.length_ns)
         if not any(s.scene.layers for s in plan.stretches) and not plan.lines:
             name = sources.rig.default_scene.name
@@ -176,7 +176,7 @@ def compose_one_frame(folder: TakeFolder, scene_name: str, at_s: float) -> Pictu
             )
         shown = Resolved.of(rig, scene)
         if not scene_name:
-            moments = replay(rig, read_cues(folder)[0]).moments
+            moments = follow_cues(folder, rig).moments
             shown = [m for m in moments if m.at_ns <= at_s * NS_PER_S][-1].state.resolved()
         take = Source("take", info.id)
         at_ns = round(at_s * NS_PER_S)

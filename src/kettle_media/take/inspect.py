@@ -8,6 +8,7 @@ import numpy as np
 from kettle_core.errors import TakeError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.take.align import align_take
+from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_media.take.packets import read_packets
@@ -41,7 +42,7 @@ def inspect_take(folder: TakeFolder) -> dict[str, Any]:
         "name": info.name,
         "state": info.state,
         "duration_s": _seconds(info),
-        "notes": info.notes,
+        "notes": [*info.notes, *follow_cues(folder, info.rig_values).left_out],
         "tracks": rows,
     }
 

@@ -3,6 +3,7 @@
 import contextlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -92,6 +93,32 @@ def rewrap_parts(
         target.unlink(missing_ok=True)
         raise TakeError(f"The track {parts[0][0].name} holds nothing that can be read.")
     return written
+
+
+def repeat_packets(source: Path, target: Path, times: int, length_ms: int) -> None:
+    """Put the packets of a track's first `length_ms` over and over into one long track.
+
+    Raises
+    ------
+    TakeError
+        If the source can't be read or the target can't be written.
+    """
+    with Told(target, writing=True), av.open(str(target), "w") as after:
+        with Told(source), av.open(str(source)) as before:
+            stream = before.streams[0]
+            copy = after.add_stream_from_template(stream)
+            held = [
+                (bytes(p), round(p.pts * p.time_base * 1000), p.is_keyframe)
+                for p in readable(before, stream)
+            ]
+        for n in range(times):
+            for data, at_ms, is_keyframe in held:
+                if at_ms < length_ms:
+                    packet: Any = av.Packet(data)
+                    packet.pts = packet.dts = at_ms + n * length_ms
+                    packet.time_base, packet.is_keyframe = Fraction(1, 1000), is_keyframe
+                    packet.stream = copy
+                    after.mux(packet)
 
 
 def readable(container: Any, stream: Any) -> Iterator[Any]:

@@ -8,14 +8,14 @@ from av.error import FFmpegError
 from numpy.typing import NDArray
 
 from kettle_core.errors import TakeError
-from kettle_core.picture.picture import Picture, picture_from_i420
+from kettle_core.picture.picture import Picture
 from kettle_core.timing.ticks import NS_PER_S, frame_at
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.sync_report import TakeSync
 from kettle_media.take.times import NOTED, read_times, written_ms
 from kettle_media.take.track_index import track_index
-from kettle_media.take.track_reading import frame_to_i420
+from kettle_media.take.track_reading import frame_to_picture
 from kettle_media.told import Told
 
 
@@ -69,7 +69,7 @@ class PictureTrack:
             if self._frame is None:
                 raise TakeError(f"The track {self._name} holds no frame that can be read.")
             if self._frame is not self._held or self._picture is None:
-                self._picture = picture_from_i420(frame_to_i420(self._frame))
+                self._picture = frame_to_picture(self._frame)
                 self._held = self._frame
         return self._picture
 

@@ -28,6 +28,7 @@ from kettle_media.program.take_program import compose_one_frame, compose_take, p
 from kettle_media.take.align import align_take
 from kettle_media.take.cues import read_cues, write_cues
 from kettle_media.take.folder import TakeFolder
+from kettle_media.take.inspect import inspect_take
 from kettle_media.take.track_reading import frame_to_i420
 from tests.fixtures import ROOT, copied_take
 from tests.small_disk import small_disk
@@ -170,6 +171,16 @@ class Cued(unittest.TestCase):
         self.assertEqual(drawn, list(range(60)))
 
 
+class LeftOut(unittest.TestCase):
+    def test_cues_that_cannot_be_followed_are_told_with_the_take(self):
+        folder = small_take("left-out", [ToScene(0, "scene-9"), Hide(5, "headset")])
+        with folder.cues_path.open("a") as file:
+            file.write("no cue")
+        notes = "\n".join(inspect_take(folder)["notes"])
+        for words in ("Line 3 of cues.jsonl is left out", "no scene “scene-9”", "it can be muted"):
+            self.assertIn(words, notes)
+
+
 class Pauses(unittest.TestCase):
     def test_a_pause_is_closed_in_pictures_and_sound(self):
         folder = small_take("paused", [Pause(1000 * MS), GoOn(2000 * MS)])
@@ -250,4 +261,4 @@ class Faults(unittest.TestCase):
         self.assertEqual(threading.active_count(), before)
         self.assertFalse(folder.program_path.exists())
         self.assertEqual([p.name for p in folder.path.glob(".*")], [])
-        self.assertEqual(list(folder.sounds_path.iterdir()), [])
+        self.assertEqual(list(folder.stems_path.iterdir()), [])

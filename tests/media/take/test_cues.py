@@ -1,3 +1,4 @@
+import json
 import tempfile
 import unittest
 from pathlib import Path
@@ -6,12 +7,14 @@ import jsonschema
 from hypothesis import given
 from hypothesis import strategies as st
 
+import kettle_media
 from kettle_core.program.cues import CloseUp, Cue, Mark, Place, ToScene
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver
 from kettle_media.take.cues import CUE, read_cues, write_cues
 from kettle_media.take.folder import TakeFolder
 
+SCHEMAS = Path(kettle_media.__file__).parent / "schemas"
 BOXES = st.builds(Box, *[st.integers(-5000, 5000)] * 4)
 IDS = st.text("abc-123", min_size=1, max_size=40)
 
@@ -26,7 +29,11 @@ class CuesFile(unittest.TestCase):
     def test_every_cue_is_read_back_equal_and_follows_the_published_schema(self, cue):
         text = CUE.write(cue)
         self.assertEqual(CUE.read(text), cue)
-        jsonschema.validate(__import__("json").loads(text), CUE.schema())
+        jsonschema.validate(json.loads(text), CUE.schema())
+
+    def test_the_published_schema_is_the_one_that_is_read_by(self):
+        published = json.loads((SCHEMAS / "cue.schema.json").read_text())
+        self.assertEqual(published, CUE.schema())
 
     def test_cues_come_in_the_order_of_their_times(self):
         late, early = Mark(9, "again"), ToScene(3, "scene-2", ChangeOver("glide", 300))
