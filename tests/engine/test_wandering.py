@@ -63,6 +63,18 @@ class Wandering(unittest.TestCase):
             self.assertLess(np.abs(lags).max(), 1.0, name)
             self.assertLess(np.ptp(lags), 0.8, name)
 
+    def test_any_place_is_the_same_as_reading_on(self):
+        rng = np.random.default_rng(6)
+        for name in ("headset", "system"):
+            made, raw = open_sound(self.folder, self.info.track(name), self.sync)
+            whole = made.read(0, 45 * RATE_HZ)
+            jumping, other = open_sound(self.folder, self.info.track(name), self.sync)
+            for first in rng.integers(0, 44 * RATE_HZ, 6):
+                wanted = whole[:, first : first + RATE_HZ]
+                np.testing.assert_array_equal(jumping.read(int(first), RATE_HZ), wanted)
+            raw.close()
+            other.close()
+
     def test_the_report_tells_pieces_evidence_and_a_bound(self):
         for track in self.sync.tracks:
             self.assertGreater(track.most_ppm - track.least_ppm, 20)

@@ -12,6 +12,8 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.mending import mend_track, written_ms
 from kettle_media.take.packets import read_packets
+from kettle_media.take.picture_track import PictureTrack
+from kettle_media.take.sync_report import TakeSync
 from kettle_media.take.times import FILLED, KEPT, NOTED, TIMES, TimesWriter, read_times
 from kettle_media.take.track_reading import read_pictures, read_sound
 from kettle_media.take.tracks import PictureWriter, SoundWriter
@@ -100,6 +102,19 @@ class Mending(unittest.TestCase):
         np.testing.assert_allclose(shown, [30 + 2 * no for no in range(100)], atol=4)
         rows = read_times(self.folder.times_path(CAMERA))
         self.assertEqual(rows["no"].tolist(), list(range(100)))
+
+    def test_a_mended_picture_is_the_same_from_anywhere(self):
+        self.write_camera(1, 0, 60)
+        self.write_camera(2, 50, 100)
+        mend_track(self.folder, CAMERA)
+        rows = read_times(self.folder.times_path(CAMERA))
+        captured = rows["pts_ns"].astype(np.float64)
+        track = PictureTrack(self.folder, CAMERA, TakeSync((), {"camera": captured}, 0))
+        self.addCleanup(track.close)
+        for number in np.random.default_rng(2).integers(0, rows.size, 60):
+            seen = float(track.at(float(captured[number])).y.mean())
+            # Frame n is 30 + 2 n light all over.
+            self.assertAlmostEqual(seen, 30 + 2 * rows["no"][number], delta=3)
 
     def test_a_first_part_of_which_nothing_was_on_the_disk_yet_costs_only_itself(self):
         for cut in (0, 400):

@@ -8,7 +8,10 @@ from hypothesis import strategies as st
 
 from kettle_core.rig.devices import Mode
 from kettle_core.timing.clock_map import ClockMap, Piece
-from kettle_media.take.sound_track import ANCHOR_SAMPLES, MASTER_HZ, SoundTrack
+from kettle_media.take.sound_track import ANCHOR_SAMPLES, MASTER_HZ, RawTrack, SoundTrack
+from kettle_media.take.track_index import track_index
+from kettle_media.take.tracks import SoundWriter
+from tests.fixtures import ROOT
 
 TONE_HZ = 1000.0
 
@@ -54,6 +57,49 @@ def pieces(*parts):
             master_ns = before.master_ns + (at_s * 1e9 - before.start_ns) * before.slope
         found.append(Piece(round(at_s * 1e9), master_ns, ppm, 0))
     return ClockMap(tuple(found), 0.0)
+
+
+class Files(unittest.TestCase):
+    """What lies in a track's file, from any sample on."""
+
+    noise = (0.2 * np.random.default_rng(5).standard_normal((2, 6 * 44_100))).astype(np.float32)
+
+    @classmethod
+    def setUpClass(cls):
+        cls.path = ROOT / "any-sample.mkv"
+        writer = SoundWriter(cls.path, Mode(sample_rate_hz=44_100, channels=2))
+        for at in range(0, cls.noise.shape[1], 441):
+            writer.write(cls.noise[:, at : at + 441], at * 10**9 // 44_100)
+        writer.close()
+
+    def opened(self, path):
+        raw = RawTrack(path, 2)
+        self.addCleanup(raw.close)
+        return raw
+
+    @given(st.integers(-50_000, 6 * 44_100 + 50_000), st.integers(0, 30_000))
+    def test_any_samples_are_those_that_were_recorded_and_silence_around_them(self, first, count):
+        found = self.opened(self.path).read(first, count)
+        padded = np.pad(self.noise, ((0, 0), (50_000, 80_001)))
+        wanted = padded[:, first + 50_000 : first + 50_000 + count]
+        np.testing.assert_allclose(found, wanted, atol=2e-7)
+
+    def test_damaged_packets_are_silent_and_shift_nothing(self):
+        path = ROOT / "any-sample-damaged.mkv"
+        packets = track_index(self.path).packets
+        data = bytearray(self.path.read_bytes())
+        for row in packets[[4, 5, 30]]:
+            data[row["offset"] : row["offset"] + row["size"]] = bytes(int(row["size"]))
+        path.write_bytes(data)
+        raw = self.opened(path)
+        whole = raw.read(0, self.noise.shape[1])
+        lost = np.zeros(self.noise.shape[1], bool)
+        for row in packets[[4, 5, 30]]:
+            lost[row["first"] : row["first"] + row["samples"]] = True
+        self.assertEqual(np.abs(whole[:, lost]).max(), 0)
+        np.testing.assert_allclose(whole[:, ~lost], self.noise[:, ~lost], atol=2e-7)
+        for first in (100_000, 3000, 150_000, 20_000):
+            np.testing.assert_array_equal(raw.read(first, 9000), whole[:, first : first + 9000])
 
 
 class Sounds(unittest.TestCase):
