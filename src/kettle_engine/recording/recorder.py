@@ -4,7 +4,7 @@ import contextlib
 import os
 import threading
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -19,10 +19,11 @@ from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.recording.drops import ENCODER
 from kettle_engine.recording.losses import Losses
 from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
+from kettle_engine.recording.rig_stills import RigStills
+from kettle_engine.recording.take_lines import TakeLines
 from kettle_engine.recording.track import Track
 from kettle_engine.stamps import Arrival
-from kettle_media.durable import PATIENCE_S, LineFile, sync_file, sync_folder, within
-from kettle_media.rig.stills import copy_masks, write_stills
+from kettle_media.durable import PATIENCE_S, sync_file, sync_folder, within
 from kettle_media.take.folder import TakeFolder, check_room, free_bytes
 from kettle_media.take.info import COMPLETE, TakeInfo, TrackInfo, with_damage, with_notes
 from kettle_media.take.mending import mend_track
@@ -58,7 +59,6 @@ class Recorder:
             raise TakeError("Nothing would be recorded; give at least one input a track.")
         check_room(folder, reserve_bytes)
         self.folder = folder
-        self._library = library
         self._reserve_bytes = reserve_bytes
         self._at_once = at_once
         self.losses = Losses(self.recorded, self.note, lighter or {})
@@ -69,13 +69,10 @@ class Recorder:
         self.part = 1
         self._lock = threading.Lock()
         self._next_check_ns = 0
-        self._stills: threading.Thread | None = None
-        self._stills_notes: list[str] = []
         self._infos = {i.id: track_info(i) for i in self.recorded}
         self.tracks: dict[str, Track] = {}
-        self._journal = LineFile(folder.journal_path, at_once)
-        self._events = LineFile(folder.path / "events.jsonl", at_once)
-        self._cues = LineFile(folder.cues_path, at_once)
+        self._lines = TakeLines(folder, at_once)
+        self._stills = RigStills(rig, library, folder)
 
     def open_tracks(self, start_master_ns: int) -> None:
         """Open every track's files and encoder; places are counted from a master time on."""
@@ -113,13 +110,9 @@ class Recorder:
             raise TakeError(
                 f"The take cannot be written to {self.folder.path}: {error}."
             ) from error
-        # Drawing and writing pictures would hold up the devices.
-        self._stills = threading.Thread(target=self._write_stills, name="stills", daemon=True)
-        self._stills.start()
-        if self._at_once:
-            self._stills.join()
+        self._stills.write(self._at_once)
         if self.rig.scenes:
-            self._cues.write(asdict(ToScene(0, self.rig.default_scene.id)))
+            self._lines.cue(ToScene(0, self.rig.default_scene.id))
         self.note("started", 0, inputs=[i.id for i in self.recorded])
 
     def go_on(self, info: TakeInfo, part: int) -> None:
@@ -128,20 +121,9 @@ class Recorder:
         self._infos = {t.name: t for t in info.tracks}
         self.open_tracks(info.start_master_ns)
 
-    def _write_stills(self) -> None:
-        try:
-            stills = {i.id: i for i in self.rig.inputs if i.is_still and i.on}
-            missing = write_stills(stills, self._library, self.folder.stills_path) if stills else ()
-            self._stills_notes += [
-                f"{stills[name].name}: its picture was not in the library." for name in missing
-            ]
-            copy_masks(self.rig.scenes, self._library, self.folder.stills_path)
-        except (KettleError, OSError) as error:
-            self._stills_notes.append(f"Pictures of the rig are not in the take: {error}.")
-
     def note(self, what: str, at_ns: int, **values: Any) -> None:
         """Write a line into the take's journal; `at_ns` in record time."""
-        self._journal.write({"at_ns": at_ns, "what": what, **values})
+        self._lines.note(what, at_ns, **values)
 
     def take(self, name: str, arrival: Arrival, why: str, events: Sequence[Event] = ()) -> None:
         """Write a capture into its track.
@@ -166,7 +148,7 @@ class Recorder:
             self.note("clock set right", at_ns, input=name, device_ns=arrival.device_ns)
             self.losses.gap(name, arrival.master_ns - before_ns - arrival.duration_ns, at_ns)
         for event in events:
-            self._write_event(track, event)
+            self._lines.event(track.input, event, track.record_ns(event.device_ns))
 
     def end_track(self, name: str, error: Exception, master_ns: int) -> None:
         """End a track that can't go on, and say why."""
@@ -180,21 +162,6 @@ class Recorder:
         full = isinstance(error, NoRoomError) or getattr(error, "errno", None) in NO_ROOM
         if full or len(self.errors) == len(self.tracks):
             self.stop(master_ns, f"writing failed: {reason}")
-
-    def _write_event(self, track: Track, event: Event) -> None:
-        """In the pixels of the input's picture; what lies outside a region is left out."""
-        item = track.input
-        crop = item.looks.crop
-        if not (item.looks.keys if event.kind == "key" else item.looks.pointer):
-            return
-        values = dict(event.values)
-        if crop and "x" in values:
-            values["x"], values["y"] = values["x"] - crop.left, values["y"] - crop.top
-            if not (0 <= values["x"] < crop.width and 0 <= values["y"] < crop.height):
-                return
-        at_ns = track.record_ns(event.device_ns)
-        row = {"at_ns": at_ns, "device_ns": event.device_ns, "input": item.id, "what": event.kind}
-        self._events.write({**row, **values})
 
     def check(self, master_ns: int) -> None:
         """Twice a second: tell of drops that are over, end the take on a nearly full disk."""
@@ -219,10 +186,7 @@ class Recorder:
         for item in self.recorded:
             if item.id in self.errors:
                 found.append(f"{item.name} is not recorded any more: {self.errors[item.id]}")
-        for file in (self._journal, self._events, self._cues):
-            if file.error:
-                found.append(f"{file.path.name} cannot be written: {file.error}.")
-        return found
+        return found + self._lines.trouble()
 
     def sync(self) -> None:
         """Bring what is written to the disk; faults show where it is written."""
@@ -230,7 +194,7 @@ class Recorder:
         for track in self.tracks.values():
             with contextlib.suppress(OSError):
                 track.sync()
-        for path in (folder.info_path, folder.journal_path, self._events.path, self._cues.path):
+        for path in (folder.info_path, *self._lines.paths):
             with contextlib.suppress(OSError):
                 sync_file(path)
         for path in (folder.path / "tracks", folder.path, folder.path.parent):
@@ -271,11 +235,7 @@ class Recorder:
         notes = self._notes(short or {})
         counts = {name: [t.written, t.dropped] for name, t in self.tracks.items()}
         self.note("finished", duration_ns, written_and_dropped=counts)
-        for file in (self._journal, self._events, self._cues):
-            file.close()
-            if file.error:
-                lost = f"{file.lost} lines of {file.path.name}"
-                notes.append(f"{lost} could not be written: {file.error}.")
+        notes += self._lines.close()
         self.info = replace(
             self.info, duration_ns=duration_ns, state=COMPLETE, ended_because=self.reason
         )
@@ -308,9 +268,7 @@ class Recorder:
             if item.id in short:
                 seconds = short[item.id] / NS_PER_S
                 notes.append(f"{item.name}: the last {seconds:.1f} s are missing, it was too late.")
-        if self._stills:
-            self._stills.join(10)
-        return notes + self._stills_notes
+        return notes + self._stills.notes()
 
     def _put_end(self) -> Ended:
         """Write how it ended; on a full disk there is room kept for that."""

@@ -42,7 +42,7 @@ class Viewer:
         self._engine: dict[str, Any] = {"state": IDLE}
         self._inputs: dict[str, Any] = {}
         self._publisher = Publisher(self, live_address(data_dir), self._library)
-        self._commands = Commands(data_dir, self._publisher.identify)
+        self._commands = Commands(data_dir, self._publisher.feed.identify)
         self._pool = ThreadPoolExecutor(2, "command")
         self._states_at = 0.0
         self._heard: dict[str, Callable[..., None]] = {
@@ -79,7 +79,7 @@ class Viewer:
     def _open(self, rig: Rig, inputs: Sequence[Input], owner: str) -> None:
         if self.live is None:
             self.live = Live(self._library, rig)
-            self._publisher.forget_wanted()
+            self._publisher.feed.forget_wanted()
         self.live.set_rig(rig, inputs, owner)
 
     def _close(self) -> None:

@@ -5,6 +5,7 @@ another one. Packets are read straight from the file; nothing before them is loo
 """
 
 import contextlib
+import os
 import zipfile
 from dataclasses import dataclass
 from pathlib import Path
@@ -33,7 +34,7 @@ PACKETS = np.dtype(
     ]
 )
 # A Matroska block begins with the track's number, a time and flags; then comes the packet.
-BLOCK_HEAD_BYTES = 4
+BLOCK_HEAD_BYTES = 12
 # How far a sound's own count of samples may be from its times before the times are believed.
 COUNT_S = 0.05
 
@@ -102,12 +103,12 @@ def make_index(path: Path) -> TrackIndex:
         codec, extradata = stream.codec_context.name, bytes(stream.codec_context.extradata or b"")
         rate_hz = getattr(stream, "rate", 0) if stream.type == "audio" else 0
         for packet in readable(container, stream):
-            data = bytes(packet)
-            offset = _offset(file, packet, data)
+            head = memoryview(packet)[:HEAD_BYTES].tobytes()
+            offset = _offset(file, packet.pos, head)
             if offset is not None:
                 ms = round(packet.pts * packet.time_base * 1000)
-                rows.append((ms, offset, len(data), packet.is_keyframe))
-                heads.append(data[:HEAD_BYTES])
+                rows.append((ms, offset, packet.size, packet.is_keyframe))
+                heads.append(head)
     if not rows:
         raise TakeError(f"The track {path.name} holds nothing that can be read.")
     packets = np.zeros(len(rows), PACKETS)
@@ -120,13 +121,12 @@ def make_index(path: Path) -> TrackIndex:
     return TrackIndex(codec, extradata, packets)
 
 
-def _offset(file: BinaryIO, packet: Any, data: bytes) -> int | None:
+def _offset(file: BinaryIO, block_at: int | None, head: bytes) -> int | None:
     """Where a packet's bytes lie in the file; None if they do not lie there as they are."""
-    if packet.pos is None or packet.pos < 0:
+    if block_at is None or block_at < 0:
         return None
-    file.seek(packet.pos)
-    found = file.read(len(data) + BLOCK_HEAD_BYTES + 8).find(data)
-    return packet.pos + found if found >= 0 else None
+    found = os.pread(file.fileno(), BLOCK_HEAD_BYTES + len(head), block_at).find(head)
+    return block_at + found if found >= 0 else None
 
 
 def _count(

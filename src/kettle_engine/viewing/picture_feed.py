@@ -1,0 +1,138 @@
+"""Live pictures for pages: of inputs, scenes, layers and the program, as far as watched."""
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, Protocol
+
+from kettle_engine.protocol import PICTURE, PROGRAM, SCENE_SIZES, SHOWN_WIDTH, SIZES, WHOLE
+from kettle_engine.viewing.jpeg import picture_to_page_jpeg
+from kettle_engine.viewing.live import Live
+from kettle_engine.viewing.outbox import Outbox
+from kettle_engine.viewing.scene_pictures import ScenePictures, shrunk_for_page
+from kettle_engine.viewing.small import labelled, small_picture
+
+# While a layer is dragged or a change-over is played.
+LIVELY_EVERY_S = 1 / 40
+IDENTIFY_S = 4.0
+
+
+class Shows(Protocol):
+    """What the pages are told of, and to whom it is said what is looked at."""
+
+    live: Live | None
+
+    def status(self) -> dict[str, Any]:
+        """Figures for pages."""
+
+    def tell_wanted(self, names: frozenset[str]) -> None:
+        """Whose pictures are looked at now."""
+
+
+class PictureFeed:
+    """Sends pictures; between two of them `between` sends what can't wait. For one thread."""
+
+    def __init__(
+        self, shows: Shows, outbox: Outbox, library: Path, between: Callable[[], None]
+    ) -> None:
+        self._shows, self._outbox, self._between = shows, outbox, between
+        self._scenes = ScenePictures(library)
+        self._wanted: frozenset[str] | None = None
+        self._identify_until_s = 0.0
+
+    def identify(self) -> None:
+        """Lay a large label over every display's live picture for some seconds."""
+        self._identify_until_s = time.monotonic() + IDENTIFY_S
+        self._outbox.forget()
+
+    def forget_wanted(self) -> None:
+        """Tell anew whose pictures are looked at."""
+        self._wanted = None
+
+    def program(self, live: Live) -> None:
+        """The program's picture."""
+        self._send_scene(live, PROGRAM, live.rig.default_scene.id, "", SHOWN_WIDTH, 82)
+
+    def _send_scene(
+        self, live: Live, topic: bytes, scene_id: str, layer_id: str, width: int, quality: int
+    ) -> None:
+        """A scene's picture, or a layer's matte in it, if it looks different from the last one."""
+        if layer_id:
+            shown = self._scenes.matte(live, scene_id, layer_id)
+        else:
+            shown = self._scenes.shown(live, scene_id)
+        if shown is None or not self._outbox.is_new(topic, shown.stamp):
+            return
+        self._outbox.mark(topic, shown.stamp)
+        name = topic.decode().rpartition("/")[2]
+        small = shrunk_for_page(shown.frame, width)
+        self._outbox.send(topic, {"input": name}, picture_to_page_jpeg(small, quality))
+
+    def pictures(self, live: Live) -> None:
+        """All pictures that are due."""
+        now = time.monotonic()
+        topics = [t for t in self._outbox.watched if t.startswith(PICTURE)]
+        self._tell_wanted(live, topics)
+        identifying = now < self._identify_until_s
+        if live.played or live.tried:
+            # What somebody drags or plays is waited for; the rest stands still meanwhile.
+            topics = self._lively(live, topics)
+        for topic in topics:
+            size, _, name = topic.decode()[len(PICTURE) :].partition("/")
+            if size in SCENE_SIZES:
+                self._scene_picture(live, topic, size, name)
+                continue
+            if size == "whole" and WHOLE + name in live.inputs:
+                newest, item = live.newest(WHOLE + name), live.inputs.get(WHOLE + name)
+            else:
+                newest, item = live.newest(name), live.inputs.get(name)
+            if size not in SIZES or newest is None or item is None:
+                continue
+            box, every_s, quality = SIZES[size]
+            labels = identifying and item.kind == "display"
+            number = hash((newest.number, labels, item.looks, id(live)))
+            if not self._outbox.is_new(topic, number) or not self._outbox.is_due(topic, every_s):
+                continue
+            self._outbox.mark(topic, number)
+            picture = newest.picture
+            small = small_picture(picture, *box)
+            if labels:
+                small = labelled(small, item)
+            header = {"input": name, "width": picture.width, "height": picture.height}
+            self._outbox.send(topic, header, picture_to_page_jpeg(small, quality))
+            self._between()
+
+    def _lively(self, live: Live, topics: list[bytes]) -> list[bytes]:
+        sheets = [t for t in topics if t.startswith(PICTURE + b"scene/")]
+        now = time.monotonic()
+        if live.played or any(live.tried_scene(s, now) for s in live.tried):
+            return sheets
+        return topics
+
+    def _scene_picture(self, live: Live, topic: bytes, size: str, name: str) -> None:
+        """`name` is scene:ID, thumb:ID or matte:ID:LAYER, so that it differs from an input's."""
+        width, every_s, quality = SCENE_SIZES[size]
+        _, scene_id, layer_id = (*name.split(":"), "", "")[:3]
+        now = time.monotonic()
+        lively = live.played is not None or live.tried_scene(scene_id, now) is not None
+        every_s = LIVELY_EVERY_S if lively and size == "scene" else every_s
+        if self._outbox.is_due(topic, every_s):
+            self._send_scene(live, topic, scene_id, layer_id, width, quality)
+            self._between()
+
+    def _tell_wanted(self, live: Live, topics: list[bytes]) -> None:
+        names: set[str] = set()
+        for topic in topics:
+            size, _, name = topic.decode()[len(PICTURE) :].partition("/")
+            if size == "whole":
+                names.add(WHOLE + name)
+            elif size in SIZES and size != "rest":
+                names.add(name)
+            elif size in ("scene", "matte"):
+                names |= self._scenes.inputs_of(live, (*name.split(":"), "")[1])
+        if self._outbox.watched.get(PROGRAM):
+            names |= self._scenes.inputs_of(live, live.rig.default_scene.id)
+        wanted = frozenset(names)
+        if wanted != self._wanted:
+            self._wanted = wanted
+            self._shows.tell_wanted(wanted)
