@@ -22,16 +22,20 @@ from kettle_core.program.replay import replay
 from kettle_core.rig.changes import with_format
 from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.rig import Format
+from kettle_core.sound.tone import Tone
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
+from kettle_media.program.cleaned import cleaned_sound
 from kettle_media.program.mix import ProgramMix
 from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take, render_program
-from kettle_media.take.align import align_take
+from kettle_media.sound.suppressors import voice_keeper
+from kettle_media.take.align import align_take, go_on, open_sound
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.packets import repeat_packets
 from kettle_media.take.picture_track import PictureTrack
+from kettle_media.take.sound_track import MASTER_HZ
 from kettle_media.take.sync_report import TakeSync
 from kettle_media.take.times import NOTED, read_times, write_times
 from kettle_studio.demo import demo_rig
@@ -54,6 +58,7 @@ def bench_program(_: Namespace) -> int:
         sync = align_take(folder, folder.read_info())
         _beside_ffmpeg(folder, sync)
         _sounds(folder, sync)
+        _cleaned(folder, sync)
         _places(folder, Path(name) / "long", round(10 * 60 / SECONDS), "10 minutes")
         _memory(folder, Path(name))
     return 0
@@ -139,6 +144,27 @@ def _sounds(folder: TakeFolder, sync: TakeSync) -> None:
     print(f"sound of an hour, ducked and limited: {wall * hour:.0f} s, {cpu * hour:.0f} s CPU")
 
 
+def _cleaned(folder: TakeFolder, sync: TakeSync) -> None:
+    """A microphone through the thorough suppression into its file, beside the engine alone."""
+    track, samples = folder.read_info().track("headset"), SECONDS * MASTER_HZ
+    tone = Tone(suppression=100)
+    sound, raw = open_sound(folder, track, sync)
+    heard = sound.read(0, samples)[0]
+    raw.close()
+
+    def alone() -> None:
+        engine = voice_keeper("thorough")
+        for at in range(0, samples, MASTER_HZ):
+            engine.process(heard[at : at + MASTER_HZ])
+
+    def through() -> None:
+        _, opened = cleaned_sound(folder, track, sync, tone, samples, go_on)
+        opened.close()
+
+    (_, engine_s), (_, ours_s) = _spent(alone), _spent(through)
+    print(f"a microphone cleaned: {ours_s / engine_s:.2f} × the CPU of its engine alone")
+
+
 def _places(folder: TakeFolder, target: Path, times: int, words: str) -> None:
     """How long any place of a long take needs, opened and warm."""
     long = repeated(folder, target, times)
@@ -184,7 +210,7 @@ def repeated(folder: TakeFolder, target: Path, times: int) -> TakeFolder:
 def _memory(folder: TakeFolder, room: Path) -> None:
     """Memory of rendering a short and a long program with small frames."""
     found = []
-    for minutes in (2, 20):
+    for minutes in (1, 10):
         long = repeated(folder, room / f"{minutes}-minutes", minutes * 60 // SECONDS)
         info = long.read_info()
         small = with_format(info.rig_values, Format(320, 180, Fraction(15)))
@@ -203,6 +229,6 @@ def _memory(folder: TakeFolder, room: Path) -> None:
     if not all(found):
         raise KettleError("Memory can't be measured here.")
     print(
-        f"memory of rendering 2 and 20 minutes: {found[0]:.0f} and {found[1]:.0f} MB, "
+        f"memory of rendering 1 and 10 minutes: {found[0]:.0f} and {found[1]:.0f} MB, "
         f"ratio {found[1] / found[0]:.2f}"
     )
