@@ -8,7 +8,7 @@ composed and encoded again: its packets are taken over.
 import contextlib
 import hashlib
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 from fractions import Fraction
 from pathlib import Path
@@ -103,18 +103,10 @@ def _seen(stretch: Stretch, first: int, end: int, fps: Fraction) -> object:
 
 @dataclass(frozen=True)
 class Composed:
-    """A program that is there: its cells, and by what it is known to be that one."""
+    """A program that is there: its cells by their keys, each with the checksum of its packets."""
 
     path: Path
-    cells: tuple[Cell, ...] = ()
-    _by_key: dict[str, Cell] = field(default_factory=dict, init=False, compare=False, repr=False)
-
-    def __post_init__(self) -> None:
-        self._by_key.update({cell.key: cell for cell in self.cells})
-
-    def cell(self, key: str) -> Cell | None:
-        """The cell of a key, if the program has it."""
-        return self._by_key.get(key)
+    cells: Mapping[str, tuple[Cell, int]] = field(default_factory=dict)
 
 
 def read_composed(program: Path) -> Composed:
@@ -123,13 +115,14 @@ def read_composed(program: Path) -> Composed:
     with contextlib.suppress(*unknown):
         found: dict[str, Any] = json.loads(cells_path(program).read_text())
         if found["version"] == VERSION and found["bytes"] == program.stat().st_size:
-            return Composed(program, tuple(Cell(*row) for row in found["cells"]))
+            cells = {key: (Cell(first, end, key), crc) for first, end, key, crc in found["cells"]}
+            return Composed(program, cells)
     return Composed(program)
 
 
-def write_composed(program: Path, cells: tuple[Cell, ...]) -> None:
-    """Keep what a program's cells are. Raises OSError."""
-    rows = [[c.first, c.end, c.key] for c in cells]
+def write_composed(program: Path, cells: Sequence[Cell], sums: Sequence[int]) -> None:
+    """Keep what a program's cells are, and the checksums of their packets. Raises OSError."""
+    rows = [[c.first, c.end, c.key, crc] for c, crc in zip(cells, sums, strict=True)]
     known = {"version": VERSION, "bytes": program.stat().st_size, "cells": rows}
     replace_file(cells_path(program), json.dumps(known).encode())
 

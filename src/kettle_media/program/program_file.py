@@ -1,14 +1,17 @@
 """A program's file: frames and mix encoded to MP4, cells that are there already taken over."""
 
+import contextlib
 from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
+from zlib import crc32
 
 import av
 import numpy as np
+from av.error import FFmpegError
 from av.video.frame import PictureType
 
 from kettle_core.errors import TakeError
@@ -137,12 +140,18 @@ class _Pictures:
         """Packets, each with the number of its frame."""
         with ExitStack() as stack:
             reader = _Reader(self._made.known, self._made.plan.fps, self._extradata, stack)
-            for cells, taken_over in _runs(self._made.cells, reader):
-                if taken_over:
-                    for cell in cells:
-                        yield from reader.packets(cell)
-                else:
-                    yield from self._encoded(cells)
+            fresh: list[Cell] = []
+            for cell in self._made.cells:
+                taken_over = reader.packets(cell)
+                if taken_over is None:
+                    fresh.append(cell)
+                    continue
+                if fresh:
+                    yield from self._encoded(fresh)
+                    fresh = []
+                yield from taken_over
+            if fresh:
+                yield from self._encoded(fresh)
 
     def _encoded(self, cells: list[Cell]) -> Iterator[tuple[Any, int]]:
         made, first = self._made, cells[0].first
@@ -165,55 +174,61 @@ class _Pictures:
             frames.close()
 
 
-def _runs(cells: Sequence[Cell], reader: "_Reader") -> Iterator[tuple[list[Cell], bool]]:
-    """Neighbours that are all taken over, or all encoded."""
-    run: list[Cell] = []
-    taken = False
-    for cell in cells:
-        there = reader.has(cell)
-        if run and there != taken:
-            yield run, taken
-            run = []
-        taken = there
-        run.append(cell)
-    if run:
-        yield run, taken
-
-
 class _Reader:
-    """Packets of the program that was there; nothing, if its headers are other ones."""
+    """Cells of the program that was there; none, if its headers are other ones."""
 
     def __init__(self, known: Composed, fps: Fraction, extradata: bytes, stack: ExitStack) -> None:
         self._known, self._fps = known, fps
         self._container: Any = None
         if known.cells:
-            with Told(known.path):
-                self._container = stack.enter_context(av.open(str(known.path)))
-            stream = self._container.streams.video[0]
-            if headers_of(bytes(stream.codec_context.extradata or b"")) != headers_of(extradata):
-                self._container = None
+            with contextlib.suppress(FFmpegError, OSError):
+                container: Any = stack.enter_context(av.open(str(known.path)))
+                there = bytes(container.streams.video[0].codec_context.extradata or b"")
+                if headers_of(there) == headers_of(extradata):
+                    self._container = container
 
-    def has(self, cell: Cell) -> bool:
-        """Whether a cell can be taken over."""
-        return self._container is not None and self._known.cell(cell.key) is not None
+    def packets(self, cell: Cell) -> list[tuple[Any, int]] | None:
+        """A cell's packets with the numbers of their frames in the new program.
 
-    def packets(self, cell: Cell) -> Iterator[tuple[Any, int]]:
-        """A cell's packets, each with the number of its frame in the new program."""
-        there = self._known.cell(cell.key)
-        stream = self._container.streams.video[0]
-        if there is None:
-            return
-        left = cell.end - cell.first
-        self._container.seek(round(there.first / self._fps / stream.time_base), stream=stream)
-        for packet in self._container.demux(stream):
-            if packet.pts is None:
-                continue
-            number = round(packet.pts * packet.time_base * self._fps)
-            if there.first <= number < there.end:
-                left -= 1
-                copy = av.Packet(with_start_codes(bytes(packet)))
+        None where the program has no such cell, or it is not what was written any more.
+        """
+        there, crc = self._known.cells.get(cell.key, (None, 0))
+        if self._container is None or there is None:
+            return None
+        found, now = [], 0
+        with contextlib.suppress(FFmpegError, OSError):
+            for packet, number in _packets_of(self._container, self._fps, there):
+                data = bytes(packet)
+                now = crc32(data, now)
+                copy = av.Packet(with_start_codes(data))
                 copy.is_keyframe = packet.is_keyframe
-                yield copy, number - there.first + cell.first
-            if not left:
-                return
-        raise TakeError(f"The program {self._known.path.name} is damaged; compose it anew.")
+                found.append((copy, number - there.first + cell.first))
+        return found if (len(found), now) == (cell.end - cell.first, crc) else None
+
+
+def _packets_of(container: Any, fps: Fraction, cell: Cell) -> Iterator[tuple[Any, int]]:
+    """The packets of a cell, each with the number of its frame."""
+    stream = container.streams.video[0]
+    left = cell.end - cell.first
+    container.seek(round(cell.first / fps / stream.time_base), stream=stream)
+    for packet in container.demux(stream):
+        if packet.pts is None:
+            continue
+        number = round(packet.pts * packet.time_base * fps)
+        if cell.first <= number < cell.end:
+            left -= 1
+            yield packet, number
+        if not left:
+            return
+
+
+def checksums(program: Path, fps: Fraction, cells: Sequence[Cell]) -> list[int]:
+    """The CRC-32 of each cell's packets as they lie in a program. Raises TakeError."""
+    found = []
+    with Told(program), av.open(str(program)) as container:
+        for cell in cells:
+            crc = 0
+            for packet, _ in _packets_of(container, fps, cell):
+                crc = crc32(bytes(packet), crc)
+            found.append(crc)
+    return found

@@ -19,7 +19,12 @@ from kettle_core.timing.time_map import Source, TimeMap
 from kettle_media.durable import put_in_place
 from kettle_media.program.cells import cells_of, cells_path, read_composed, write_composed
 from kettle_media.program.mix import ProgramMix, Stems
-from kettle_media.program.program_file import ProgramWriting, Progress, write_program
+from kettle_media.program.program_file import (
+    ProgramWriting,
+    Progress,
+    checksums,
+    write_program,
+)
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.sources import TakeSources
 from kettle_media.take.align import GiveWay, align_take, go_on
@@ -127,10 +132,11 @@ def render_program(
             )
             try:
                 write_program(part, made, on_progress)
+                sums = checksums(part, plan.fps, cells)
                 with Told(target, True, "{} cannot be written"):
                     put_in_place(part, target)
                     if target == folder.program_path:
-                        write_composed(target, cells)
+                        write_composed(target, cells, sums)
                     elif target.with_suffix(".cells.json").exists():
                         cells_path(target).unlink()
             finally:

@@ -161,6 +161,21 @@ class Cued(unittest.TestCase):
         for ours, whole in zip(again, decoded(folder.program_path), strict=True):
             self.assertLess(np.abs(ours - whole).mean(), 2)
 
+    def test_a_cell_that_is_damaged_is_made_anew(self):
+        folder = small_take("damaged-cell", self.cues)
+        compose_take(folder, folder.program_path)
+        before = packets(folder.program_path)
+        data = bytearray(folder.program_path.read_bytes())
+        at = data.find(before[40])
+        data[at + 20 : at + len(before[40])] = bytes(len(before[40]) - 20)
+        folder.program_path.write_bytes(data)
+        patch, drawn = drawn_frames()
+        with patch:
+            compose_take(folder, folder.program_path)
+        self.assertEqual(drawn, list(range(30, 60)))
+        for ours, whole in zip(decoded(folder.program_path), self.frames, strict=True):
+            self.assertLess(np.abs(ours - whole).mean(), 2)
+
     def test_a_program_of_another_file_is_not_taken_over(self):
         folder = small_take("foreign-cells", self.cues)
         compose_take(folder, folder.program_path)
