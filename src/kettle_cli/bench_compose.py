@@ -16,6 +16,7 @@ from kettle_core.scene.scene import Layer, Mask, Scene
 from kettle_core.scene.scene_plan import plan_scene
 from kettle_engine.process import work_frame_by_frame
 from kettle_media.program.overlay_graph import overlay_graph
+from kettle_media.program.shrinking import Shrinker
 
 FRAMES = 150
 LOGO_ALPHA = 140
@@ -121,7 +122,7 @@ def _ours(found: Scene, made: Material, still: bool = False) -> Callable[[int], 
     webcams = [picture_from_i420(b) for b in made.webcam]
     flat = picture_from_i420(made.logo)
     logo = Picture(flat.y, flat.u, flat.v, np.full((200, 200), LOGO_ALPHA, np.uint8))
-    composer = Composer(plan_scene(found, Format().frame_size))
+    composer = Composer(plan_scene(found, Format().frame_size), None, Shrinker())
 
     def step(n: int) -> object:
         n = 0 if still else n
