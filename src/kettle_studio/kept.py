@@ -29,6 +29,9 @@ Kept = TypeVar("Kept", bound=NDArray[Any])
 _folder: Path | None = None
 _mapped: list[np.memmap[Any, Any]] = []
 _writing: list[threading.Thread] = []
+# Devices open in threads, and NumPy reads a file's head with Python's own parser, which in 3.11
+# fails now and then in two threads at once (CPython issue 106905).
+_reading = threading.Lock()
 
 
 def keep_in(folder: Path) -> None:
@@ -69,7 +72,8 @@ def kept(make: Callable[P, Kept]) -> Callable[P, Kept]:
 
 def _read(path: Path | None) -> NDArray[Any] | None:
     try:
-        array = np.load(path, mmap_mode="r") if path else None
+        with _reading:
+            array = np.load(path, mmap_mode="r") if path else None
     except (OSError, ValueError):
         return None
     if isinstance(array, np.memmap):

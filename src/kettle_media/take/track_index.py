@@ -1,12 +1,16 @@
 """Where every packet of a track lies in its file, so that any place of it can be read at once.
 
-The index is kept beside the track as NAME.index.npz and made anew when the track's file is
-another one. Packets are read straight from the file; nothing before them is looked at.
+The index is kept beside the track as NAME.index (a line of JSON, then rows of `PACKETS`) and made
+anew when the track's file is another one. Packets are read straight from the file; nothing before
+them is looked at.
+
+It is no .npy file: NumPy reads the head of one with the parser of Python itself, which in 3.11
+fails now and then where several threads do so at once (CPython issue 106905).
 """
 
 import contextlib
+import json
 import os
-import zipfile
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -16,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kettle_core.errors import TakeError
-from kettle_media.durable import put_in_place
+from kettle_media.durable import replace_file
 from kettle_media.sound.flac_frame import HEAD_BYTES, flac_samples
 from kettle_media.take.packets import readable
 from kettle_media.told import Told
@@ -66,26 +70,21 @@ class TrackIndex:
 
 def track_index(path: Path) -> TrackIndex:
     """The index of a track's file, as it was kept or made now. Raises TakeError."""
-    kept = path.with_suffix(".index.npz")
+    kept = path.with_suffix(".index")
     with Told(path):
         stamp = _stamp(path)
-    unreadable = contextlib.suppress(OSError, ValueError, KeyError, zipfile.BadZipFile)
-    with unreadable, np.load(kept, allow_pickle=False) as found:
-        if found["stamp"].tolist() == stamp and found["packets"].dtype == PACKETS:
-            extradata = found["extradata"].tobytes()
-            return TrackIndex(str(found["codec"]), extradata, found["packets"])
+    with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
+        head, _, rows = kept.read_bytes().partition(b"\n")
+        found = json.loads(head)
+        if found["of"] == stamp:
+            return TrackIndex(
+                found["codec"], bytes.fromhex(found["extradata"]), np.frombuffer(rows, PACKETS)
+            )
     index = make_index(path)
-    fresh = path.with_suffix(".index.new.npz")
+    known = {"of": stamp, "codec": index.codec, "extradata": index.extradata.hex()}
     # A folder that can't be written to is read all the same.
     with contextlib.suppress(OSError):
-        np.savez(
-            fresh,
-            stamp=np.array(stamp, np.int64),
-            codec=np.array(index.codec),
-            extradata=np.frombuffer(index.extradata, np.uint8),
-            packets=index.packets,
-        )
-        put_in_place(fresh, kept, 0)
+        replace_file(kept, json.dumps(known).encode() + b"\n" + index.packets.tobytes(), 0)
     return index
 
 

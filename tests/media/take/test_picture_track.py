@@ -138,7 +138,7 @@ class AnyPlace(unittest.TestCase):
         shutil.rmtree(folder.path, ignore_errors=True)
         shutil.copytree(self.folder.path, folder.path)
         path = folder.track_path(DISPLAY)
-        kept = path.with_suffix(".index.npz")
+        kept = path.with_suffix(".index")
         first = track_index(path)
         again = track_index(path)
         np.testing.assert_array_equal(first.packets, again.packets)
@@ -163,6 +163,6 @@ class AnyPlace(unittest.TestCase):
             opened(folder)
 
     def test_the_take_may_be_copied_where_nothing_can_be_written(self):
-        with mock.patch("kettle_media.take.track_index.put_in_place", side_effect=OSError):
+        with mock.patch("kettle_media.take.track_index.replace_file", side_effect=OSError):
             track = opened(self.folder)
         self.assertAlmostEqual(seen(track, 0), luma(0), delta=3)
