@@ -163,6 +163,26 @@ class Takes(PageCase):
         page = self.client.get(Take.objects.get().get_absolute_url())
         self.assertContains(page, "was cut off and has been repaired")
 
+    def test_cues_that_cannot_be_followed_are_told_on_the_takes_page(self):
+        path = self.put_take("cues")
+        with (path / "cues.jsonl").open("a") as file:
+            file.write('{"at_ns": 7, "do": "hide", "input": "ghost"}\n{"at_ns": 8, "do": "sc')
+        services.look_after_takes()
+        page = self.client.get(Take.objects.get().get_absolute_url())
+        self.assertContains(page, "The rig has no input “ghost”")
+        self.assertContains(page, "of cues.jsonl is left out")
+
+    def test_stems_of_older_takes_lie_in_another_folder_and_are_given_all_the_same(self):
+        path = self.put_take("older")
+        (path / "sounds").mkdir()
+        (path / "sounds" / "voice.flac").write_bytes(b"fLaC of old")
+        services.look_after_takes()
+        take = Take.objects.get()
+        page = self.client.get(take.get_absolute_url())
+        self.assertContains(page, "stem, cleaned, mono")
+        answer = self.client.get(reverse("take-file", args=[take.pk, "sound-copy", "voice"]))
+        self.assertEqual(b"".join(answer), b"fLaC of old")
+
     def test_a_damaged_track_fails_the_program_with_the_reason_and_can_be_tried_again(self):
         path = self.put_take("damaged")
         (path / "tracks" / "headset.mkv").write_bytes(b"")
