@@ -12,7 +12,7 @@ import numpy as np
 
 from kettle_core.picture.picture import Picture, Plane
 from kettle_core.picture.resample import Line, Resampler, Shrink, shrunk_by, whole_factor
-from kettle_core.scene.layout import Box
+from kettle_core.scene.layout import Box, Part
 from kettle_core.scene.placing import turned
 from kettle_core.scene.scene_plan import PlacedLayer
 
@@ -43,7 +43,7 @@ def sampler(
     shrink : as of `Resampler`
     """
     whole = Box(0, 0, *size)
-    crop = layer.crop if whole.holds(layer.crop) else whole
+    crop: Box | Part = layer.crop if whole.holds(layer.crop) else whole
     if layer.is_exact:
         return Sampler(
             size,
@@ -77,7 +77,7 @@ def chroma_box(box: Box) -> Box:
 
 
 def _straight(
-    layer: PlacedLayer, region: Box, crop: Box, chroma: bool, shrink: Shrink | None
+    layer: PlacedLayer, region: Box, crop: Box | Part, chroma: bool, shrink: Shrink | None
 ) -> Callable[[Plane], Plane]:
     """Sampling along rows and columns, for right angles on whole pixels."""
     quarter = round(layer.turn / 90) % 4
@@ -86,7 +86,7 @@ def _straight(
     flip_y = quarter in (1, 2)
     b = layer.bounds
     place = chroma_box(region) if chroma else region
-    usable = chroma_box(crop) if chroma else crop
+    usable = chroma_box(crop.outer) if chroma else crop.outer
 
     def line(horizontal_source: bool, horizontal: bool) -> Line:
         length = layer.width if horizontal_source else layer.height
@@ -116,13 +116,15 @@ def _straight(
     return sample
 
 
-def _between(layer: PlacedLayer, region: Box, crop: Box, chroma: bool) -> Callable[[Plane], Plane]:
+def _between(
+    layer: PlacedLayer, region: Box, crop: Box | Part, chroma: bool
+) -> Callable[[Plane], Plane]:
     """Sampling between pixels, for any turn and place.
 
     Whole factors are shrunk first; what is left is bilinear when shrinking, bicubic when not.
     """
     place = chroma_box(region) if chroma else region
-    usable = chroma_box(crop) if chroma else crop
+    usable = chroma_box(crop.outer) if chroma else crop.outer
     scale_x, scale_y = crop.width / layer.width, crop.height / layer.height
     by_x = whole_factor(scale_x, usable.width)
     by_y = whole_factor(scale_y, usable.height)

@@ -16,7 +16,7 @@ from kettle_core.picture.compose import Composer
 from kettle_core.picture.picture import Picture, Plane
 from kettle_core.picture.resample import Shrink
 from kettle_core.program.replay import CUT, Resolved
-from kettle_core.scene.layout import Box
+from kettle_core.scene.layout import Part
 from kettle_core.scene.scene import ChangeOver, Layer
 from kettle_core.scene.scene_plan import PlacedLayer, ScenePlan, plan_layers
 
@@ -65,14 +65,15 @@ def _between(a: PlacedLayer, b: PlacedLayer, share: float) -> PlacedLayer:
     turn = (b.turn - a.turn + 180) % 360 - 180
     near = b if share >= 0.5 else a
     sides = ("left", "top", "width", "height")
-    crop = (round(mixed(getattr(a.crop, s), getattr(b.crop, s))) for s in sides)
+    crop = (mixed(getattr(a.crop, s), getattr(b.crop, s)) for s in sides)
     return replace(
         near,
         middle=(mixed(a.middle[0], b.middle[0]), mixed(a.middle[1], b.middle[1])),
         width=mixed(a.width, b.width),
         height=mixed(a.height, b.height),
         turn=(a.turn + turn * share) % 360,
-        crop=Box(*crop),
+        # Between pixels: in whole ones a slow close-up would go by jerks.
+        crop=a.crop if a.crop == b.crop else Part(*crop),
         opacity=mixed(a.opacity, b.opacity),
     )
 

@@ -1,8 +1,12 @@
 """Boxes in pixels: where layers lie in the frame and what of a picture is used."""
 
 from dataclasses import dataclass
+from math import ceil, floor
 
 from kettle_core.errors import PictureError
+
+# What sums of floats are off by at most.
+NEARLY_PX = 1e-6
 
 
 @dataclass(frozen=True)
@@ -24,7 +28,12 @@ class Box:
         """First row after the box."""
         return self.top + self.height
 
-    def holds(self, other: "Box") -> bool:
+    @property
+    def outer(self) -> "Box":
+        """The box itself: whole pixels (see `Part.outer`)."""
+        return self
+
+    def holds(self, other: "Box | Part") -> bool:
         """Whether another box lies wholly inside."""
         return (
             self.left <= other.left
@@ -32,6 +41,33 @@ class Box:
             and other.right <= self.right
             and other.bottom <= self.bottom
         )
+
+
+@dataclass(frozen=True)
+class Part:
+    """A rectangle that may begin and end within pixels of a named space."""
+
+    left: float
+    top: float
+    width: float
+    height: float
+
+    @property
+    def right(self) -> float:
+        """Where it ends across."""
+        return self.left + self.width
+
+    @property
+    def bottom(self) -> float:
+        """Where it ends down."""
+        return self.top + self.height
+
+    @property
+    def outer(self) -> Box:
+        """The whole pixels that it touches."""
+        left, top = floor(self.left + NEARLY_PX), floor(self.top + NEARLY_PX)
+        right, bottom = ceil(self.right - NEARLY_PX), ceil(self.bottom - NEARLY_PX)
+        return Box(left, top, right - left, bottom - top)
 
 
 def even(value: float) -> int:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.scene.layout import Box
+from kettle_core.scene.layout import Box, Part
 from kettle_core.scene.placing import Bounds, Point, middle_of, turned
 from kettle_core.scene.scene import ColourKey, Layer, Mask, Scene
 
@@ -24,7 +24,7 @@ class PlacedLayer:
     height: float
     turn: float
     mirrored: bool
-    crop: Box
+    crop: Box | Part
     opacity: float
     mask: Mask
     colour_key: ColourKey | None = None

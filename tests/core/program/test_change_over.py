@@ -89,3 +89,21 @@ class ChangeOvers(unittest.TestCase):
     def test_easing_is_still_at_both_ends(self):
         self.assertEqual((eased(0), eased(0.5), eased(1)), (0, 0.5, 1))
         self.assertLess(eased(0.01), 0.001)
+
+    def test_a_slow_close_up_goes_evenly_and_not_by_whole_pixels(self):
+        picture = blank_i420(64, 36, (0, 0, 0))
+        # Four steps of light a px, so that a px more or less is seen.
+        picture[:36] = np.minimum(16 + 4 * np.arange(64), 235)[None, :]
+        pictures = {"display-1": picture_from_i420(picture)}
+        whole = Layer("d", "display-1", Box(0, 0, 64, 36), Box(0, 0, 64, 36))
+        near = replace(whole, crop=Box(4, 2, 56, 32))
+        before, after = Resolved("a", (whole,)), Resolved("a", (near,))
+        way = ChangeOver("glide", 400)
+        composer = ProgramComposer((64, 36))
+        for share in np.linspace(0, 1, 21):
+            frame = composer.compose(after, pictures, before, way, float(share))
+            left = 4 * eased(float(share))
+            scale = (64 - 8 * eased(float(share))) / 64
+            for column in (10, 30):
+                seen = 16 + 4 * (left + (column + 0.5) * scale - 0.5)
+                self.assertAlmostEqual(int(frame[18, column]), seen, delta=1)
