@@ -59,9 +59,10 @@ def replace_file(target: Path, data: bytes, patience_s: float | None = None) -> 
     """Replace a file by another one that is on the disk before it takes the name.
 
     With `patience_s` a disk that does not say so by then is not waited for: the file takes its
-    name, and is on the disk when that comes to it.
+    name, and is on the disk when that comes to it. Of several who do so at once the last wins.
     """
-    fresh = target.with_name(f"{target.name}.new")
+    who = f"{os.getpid()}-{threading.get_ident()}"
+    fresh = target.with_name(f"{target.name}.{who}.new")
     try:
         with fresh.open("wb") as file:
             file.write(data)

@@ -47,6 +47,28 @@ class Replacing(unittest.TestCase):
             self.assertEqual(folder.read_info(), info)
 
 
+class AtOnce(unittest.TestCase):
+    def test_of_several_who_replace_a_file_at_once_one_wins_and_nobody_fails(self):
+        target = ROOT / "at-once.json"
+        failed = []
+
+        def replace(number):
+            try:
+                for _ in range(40):
+                    durable.replace_file(target, str(number).encode() * 5000, 0)
+            except OSError as error:
+                failed.append(error)
+
+        threads = [threading.Thread(target=replace, args=(n,)) for n in range(4)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(failed, [])
+        self.assertEqual(len(set(target.read_text())), 1)
+        self.assertEqual(list(ROOT.glob("at-once.json.*")), [])
+
+
 class SlowDisks(unittest.TestCase):
     def setUp(self):
         self.target = Path(self.enterContext(tempfile.TemporaryDirectory())) / "take.json"

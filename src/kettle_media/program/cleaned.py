@@ -52,7 +52,7 @@ def cleaned_sound(
             # What other values made is of no more use.
             for old in folder.cleaned_path.glob(f"{track.name}-????????????????.*"):
                 old.unlink(missing_ok=True)
-        part = target.with_suffix(".part.mkv")
+        part = target.with_name(f".{target.stem}.part.mkv")
         try:
             _clean(folder, track, sync, tone, samples, give_way, SoundWriter(part, mode))
             with Told(target, writing=True):

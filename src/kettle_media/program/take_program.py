@@ -109,7 +109,10 @@ def render_program(
         If nothing of the take was recorded, a track is damaged or the file can't be written.
     """
     part = target.with_name(f".{target.stem}.part.mp4")
-    with closing(TakeSources(folder, info, sync, give_way)) as sources:
+    with (
+        folder.composing(give_way),
+        closing(TakeSources(folder, info, sync, give_way)) as sources,
+    ):
         said = follow_cues(folder, sources.rig)
         plan, _ = plan_take(sources.rig, said, info.id, sources.length_ns)
         if not any(s.scene.layers for s in plan.stretches) and not plan.lines:

@@ -3,7 +3,8 @@
 import contextlib
 import fcntl
 import os
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from kettle_core.errors import TakeError
@@ -13,6 +14,7 @@ from kettle_media.take.info import TakeInfo, TrackInfo, take_from_json, with_id
 
 # Kept free inside a take's folder so that its end can be written on a full disk.
 ROOM_BYTES = 512 * 1024
+LOOK_AGAIN_S = 0.2
 
 
 class TakeFolder:
@@ -121,6 +123,28 @@ class TakeFolder:
             yield
         except BlockingIOError as error:
             raise TakeError(f"{self.path.name} is being written by another process.") from error
+        finally:
+            os.close(descriptor)
+
+    @contextlib.contextmanager
+    def composing(self, give_way: Callable[[], None]) -> Iterator[None]:
+        """Be the only one who composes the take; who does so already is waited for.
+
+        What one who was killed has left half written is removed.
+        """
+        descriptor = os.open(self.path / "tracks", os.O_RDONLY)
+        try:
+            while True:
+                try:
+                    fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    break
+                except BlockingIOError:
+                    give_way()
+                    time.sleep(LOOK_AGAIN_S)
+            for place in (self.path, self.stems_path, self.cleaned_path):
+                for half in place.glob(".*.part.*"):
+                    half.unlink(missing_ok=True)
+            yield
         finally:
             os.close(descriptor)
 

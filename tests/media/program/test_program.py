@@ -36,6 +36,7 @@ from tests.small_disk import small_disk
 MS = 10**6
 FPS = Fraction(15)
 SIZE = (320, 180)
+CLEANED = Tone(low_cut=True)
 
 
 def small_take(name, cues=(), change=lambda rig: rig):
@@ -228,7 +229,7 @@ class Sounds(unittest.TestCase):
         np.testing.assert_allclose(cut_out[:, 5000:60_000], whole[:, 5000:60_000], atol=0.02)
 
     def test_cleaned_sounds_are_kept_until_their_chain_changes(self):
-        tone = Tone(low_cut=True)
+        tone = CLEANED
         folder = small_take("kept-cleaned", (), lambda rig: with_tone(rig, "headset", tone))
         with mock.patch.object(cleaned, "_clean", wraps=cleaned._clean) as work:
             compose_take(folder, folder.program_path)
@@ -262,6 +263,37 @@ class Faults(unittest.TestCase):
             (disk / "full").unlink()
             compose_take(folder, folder.program_path)
             self.assertNotEqual(folder.program_path.read_bytes(), before)
+
+    def test_two_who_compose_one_take_at_once_do_so_one_after_the_other(self):
+        folder = small_take("twice-at-once", (), lambda r: with_tone(r, "headset", CLEANED))
+        failed = []
+
+        def compose():
+            try:
+                compose_take(folder, folder.program_path)
+            except TakeError as error:
+                failed.append(error)
+
+        patch, drawn = drawn_frames()
+        with patch, mock.patch.object(cleaned, "_clean", wraps=cleaned._clean) as work:
+            threads = [threading.Thread(target=compose) for _ in range(3)]
+            for thread in threads:
+                thread.start()
+            for thread in threads:
+                thread.join()
+        self.assertEqual(failed, [])
+        self.assertEqual(drawn, list(range(60)))
+        self.assertEqual(work.call_count, 1)
+        self.assertEqual(len(decoded(folder.program_path)), 60)
+
+    def test_what_a_killed_process_left_half_written_is_removed(self):
+        folder = small_take("half-written")
+        folder.stems_path.mkdir(exist_ok=True)
+        left = [folder.path / ".program.part.mp4", folder.stems_path / ".voice.part.flac"]
+        for path in left:
+            path.write_bytes(b"half")
+        compose_take(folder, folder.program_path)
+        self.assertEqual([p for p in left if p.exists()], [])
 
     def test_work_that_is_broken_off_ends_its_threads_and_leaves_nothing(self):
         folder = small_take("broken-off-program")
