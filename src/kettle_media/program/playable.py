@@ -6,22 +6,36 @@ import av
 
 from kettle_core.picture.picture import picture_from_i420, picture_to_jpeg, scale_picture
 from kettle_core.scene.layout import Box, even
+from kettle_media.durable import put_in_place, replace_file
 from kettle_media.take.align import GiveWay, go_on
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo
 from kettle_media.take.packets import rewrap
 from kettle_media.take.track_reading import frame_to_i420
+from kettle_media.told import Told
 
 
 def write_playable(folder: TakeFolder, info: TakeInfo, give_way: GiveWay = go_on) -> None:
-    """Rewrap every track into a file that browsers and players open, without encoding again."""
+    """Rewrap every track into a file that browsers and players open, without encoding again.
+
+    Raises
+    ------
+    TakeError
+        If a track can't be read or the disk won't have its copy; a copy is whole or not there.
+    """
     for track in info.tracks:
         if track.damaged:
             continue
         target = folder.playable_path(track)
         target.parent.mkdir(exist_ok=True)
         give_way()
-        rewrap(folder.track_path(track), target, faststart=track.is_picture)
+        part = target.with_name(f".{target.stem}.part{target.suffix}")
+        try:
+            rewrap(folder.track_path(track), part, faststart=track.is_picture)
+            with Told(target, writing=True):
+                put_in_place(part, target)
+        finally:
+            part.unlink(missing_ok=True)
 
 
 def write_poster(program: Path, target: Path, width: int = 320) -> None:
@@ -33,4 +47,5 @@ def write_poster(program: Path, target: Path, width: int = 320) -> None:
     picture = picture_from_i420(frame_to_i420(frame))
     height = even(width * picture.height / picture.width)
     small = scale_picture(picture, Box(0, 0, picture.width, picture.height), width, height)
-    target.write_bytes(picture_to_jpeg(small, 86))
+    with Told(target, writing=True):
+        replace_file(target, picture_to_jpeg(small, 86))

@@ -15,6 +15,7 @@ from kettle_core.errors import PictureError
 from kettle_core.picture.picture import Picture, Plane, picture_to_rgb, rgb_to_picture
 from kettle_core.rig.rig import Card, Input
 from kettle_core.scene.scene import Scene
+from kettle_media.durable import replace_file
 from kettle_media.rig.svg import svg_to_png
 
 ASSETS = Path(__file__).parents[1] / "assets"
@@ -119,9 +120,7 @@ def keep_picture(library: Path, digest: str, png: bytes) -> None:
     path = library / f"{digest}.png"
     library.mkdir(parents=True, exist_ok=True)
     if not path.exists():
-        fresh = path.with_suffix(".new")
-        fresh.write_bytes(png)
-        fresh.replace(path)
+        replace_file(path, png)
 
 
 def rgba_to_picture(image: Image.Image) -> Picture:

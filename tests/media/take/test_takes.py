@@ -1,6 +1,7 @@
 import json
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import av
 import jsonschema
@@ -149,6 +150,20 @@ class Files(unittest.TestCase):
         compose_take(folder, folder.program_path)
         write_poster(folder.program_path, folder.path / "poster.jpg")
         self.assertEqual((folder.path / "poster.jpg").read_bytes()[:2], b"\xff\xd8")
+
+    def test_a_playable_copy_is_whole_or_as_it_was(self):
+        folder = copied_take("half-playable")
+        info = folder.read_info()
+        write_playable(folder, info)
+        target = folder.playable_path(info.track("webcam-1"))
+        before = target.read_bytes()
+        with (
+            mock.patch("kettle_media.program.playable.put_in_place", side_effect=OSError("gone")),
+            self.assertRaisesRegex(TakeError, "display-1.mp4 cannot be used"),
+        ):
+            write_playable(folder, info)
+        self.assertEqual(target.read_bytes(), before)
+        self.assertEqual(list(target.parent.glob(".*")), [])
 
     def test_a_sidecar_line_cut_by_a_kill_is_left_out(self):
         folder = copied_take("line")
