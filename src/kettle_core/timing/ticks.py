@@ -24,14 +24,6 @@ def frame_to_ns(frame_no: int, fps: Fraction) -> int:
     return round(Fraction(frame_no * NS_PER_S) / fps)
 
 
-def frame_count(duration_ns: int, fps: Fraction) -> int:
-    """Number of frames that start within [0, duration)."""
-    if duration_ns < 0:
-        raise TimingError(f"A duration must not be below 0, got {duration_ns} ns.")
-    exact = Fraction(duration_ns, NS_PER_S) * fps
-    return -((-exact.numerator) // exact.denominator)
-
-
 def frame_at(captured_ns: np.ndarray, wanted_ns: np.ndarray, tolerance_ns: int) -> np.ndarray:
     """Which captured frame is shown at each wanted time.
 
