@@ -17,7 +17,7 @@ from kettle_core.sound.levels import Sound
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap
 from kettle_media.durable import put_in_place
-from kettle_media.program.cells import cells_of, cells_path, read_composed, write_composed
+from kettle_media.program.cells import cells_of, read_composed, write_composed
 from kettle_media.program.mix import ProgramMix, Stems
 from kettle_media.program.program_file import (
     ProgramWriting,
@@ -140,8 +140,6 @@ def render_program(
                     put_in_place(part, target)
                     if target == folder.program_path:
                         write_composed(target, cells, sums)
-                    elif target.with_suffix(".cells.json").exists():
-                        cells_path(target).unlink()
             finally:
                 part.unlink(missing_ok=True)
     return plan.frames
