@@ -138,7 +138,7 @@ def _sounds(folder: TakeFolder, sync: TakeSync) -> None:
     info = folder.read_info()
     with closing(TakeSources(folder, info, sync)) as sources:
         plan, _ = plan_take(sources.rig, replay(sources.rig, ()), info.id, sources.length_ns)
-        mix = ProgramMix(plan, lambda x, first, n: sources.sound(x.input_id, x.tone, first, n))
+        mix = ProgramMix(plan, sources.read)
         wall, cpu = _spent(lambda: [mix.read(24_000) for _ in range(plan.samples // 24_000)])
     hour = HOUR_S / SECONDS
     print(f"sound of an hour, ducked and limited: {wall * hour:.0f} s, {cpu * hour:.0f} s CPU")

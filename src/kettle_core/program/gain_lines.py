@@ -11,10 +11,11 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.program.stretch import RATE_HZ, Stretch, sample_of
+from kettle_core.program.stretch import Stretch, sample_of
 from kettle_core.rig.devices import VOICE_KINDS
 from kettle_core.rig.rig import Rig
 from kettle_core.scene.scene import SceneSound
+from kettle_core.sound.stage import RATE_HZ
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source

@@ -15,7 +15,7 @@ from kettle_core.program.replay import CUT, Moment, Replay, Resolved, State
 from kettle_core.program.stretch import Frames, Stretch, sample_of
 from kettle_core.rig.changes import with_format
 from kettle_core.rig.rig import Format, Rig
-from kettle_core.scene.scene import ChangeOver, Layer, SceneSound
+from kettle_core.scene.scene import Layer, SceneSound
 from kettle_core.sound.background import Ducking
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Piece, Source, TimeMap
@@ -200,31 +200,14 @@ def differing(ours: Plan, theirs: Plan) -> tuple[Frames, ...]:
                 and plan.stretches[places[n] + 1].first_frame <= first
             ):
                 places[n] += 1
-            seen.append(_seen_from(plan, places[n], first))
+            ended = first >= plan.frames
+            seen.append(None if ended else plan.stretches[places[n]].seen_from(first, plan.fps))
         shorter = min(ours.frames, theirs.frames)
         if seen[0] != seen[1] or first >= shorter:
             _join(found, first, end)
         elif end > shorter:
             _join(found, shorter, end)
     return tuple(found)
-
-
-def _seen_from(plan: Plan, number: int, frame: int) -> object:
-    """What is seen from a frame on, to be compared."""
-    if frame >= plan.frames:
-        return None
-    stretch = plan.stretches[number]
-    way = (
-        (stretch.before, stretch.change_over, stretch.first_frame, stretch.end_frame)
-        if stretch.before is not None
-        else None
-    )
-    from_ns = stretch.source_ns(frame, plan.fps)
-    return stretch.source, from_ns, stretch.speed, stretch.scene.layers, _layers_of(way)
-
-
-def _layers_of(way: tuple[Resolved, ChangeOver, int, int] | None) -> object:
-    return None if way is None else (way[0].layers, *way[1:])
 
 
 def _join(found: list[Frames], first: int, end: int) -> None:

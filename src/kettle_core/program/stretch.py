@@ -5,10 +5,10 @@ from fractions import Fraction
 
 from kettle_core.program.replay import CUT, Resolved
 from kettle_core.scene.scene import ChangeOver
+from kettle_core.sound.stage import RATE_HZ
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source
 
-RATE_HZ = 48_000
 Frames = tuple[int, int]
 
 
@@ -38,6 +38,15 @@ class Stretch:
     def source_ns(self, frame: int, fps: Fraction) -> Fraction:
         """What of the source a frame shows."""
         return self.from_ns + (frame - self.first_frame) * NS_PER_S * self.speed / fps
+
+    def seen_from(self, frame: int, fps: Fraction) -> tuple[object, ...]:
+        """What is seen from a frame on, to be compared: equal where the pictures are."""
+        way = None
+        if self.before is not None:
+            ends = (self.first_frame - frame, self.end_frame - frame)
+            way = (self.before.layers, self.change_over, ends)
+        from_ns = self.source_ns(frame, fps)
+        return self.source, from_ns, self.speed, self.scene.layers, way
 
 
 def sample_of(frame: int, fps: Fraction) -> int:

@@ -9,7 +9,7 @@ import contextlib
 import hashlib
 import json
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -48,7 +48,7 @@ def cells_of(
     They end where a piece does, and at multiples of the keyframe distance of *source* time: so
     they stay the same when something before them is taken out.
     """
-    head = [VERSION, plan.frame_size, str(plan.fps), asdict(settings), str(settings.rate)]
+    head = [VERSION, plan.frame_size, plan.fps, settings]
     found = []
     for first, end in _bounds(plan, settings.keyframe_s):
         seen = [_seen(s, first, end, plan.fps) for s in _between(plan, first, end)]
@@ -90,15 +90,10 @@ def _bounds(plan: Plan, every_s: Fraction) -> Iterator[tuple[int, int]]:
 
 
 def _seen(stretch: Stretch, first: int, end: int, fps: Fraction) -> object:
-    """What a cell shows of a stretch, with times counted from the cell's beginning."""
+    """What a cell shows of a stretch, with frames counted from the cell's beginning."""
     begin = max(first, stretch.first_frame)
     until = min(end, stretch.end_frame)
-    way = None
-    if stretch.before is not None:
-        spans = (stretch.first_frame - first, stretch.end_frame - first)
-        way = (stretch.before.layers, stretch.change_over, spans)
-    from_ns = str(stretch.source_ns(begin, fps))
-    return begin - first, until - first, from_ns, str(stretch.speed), stretch.scene.layers, way
+    return begin - first, until - first, stretch.seen_from(begin, fps)
 
 
 @dataclass(frozen=True)

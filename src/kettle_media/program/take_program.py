@@ -1,19 +1,16 @@
 """A take's program and stills: its plan, and what is made of it."""
 
-from collections.abc import Callable
 from contextlib import closing
 from fractions import Fraction
 from pathlib import Path
 
 from kettle_core.errors import TakeError
 from kettle_core.picture.picture import Picture, picture_from_i420
-from kettle_core.program.gain_lines import SoundLine
 from kettle_core.program.plan import Plan, Script, make_plan
 from kettle_core.program.replay import Replay, Resolved
 from kettle_core.program.stretch import Stretch
 from kettle_core.rig.encoder_settings import PROGRAM
 from kettle_core.rig.rig import Rig
-from kettle_core.sound.levels import Sound
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap
 from kettle_media.durable import put_in_place
@@ -121,8 +118,7 @@ def render_program(
         take = Source("take", info.id)
         cells = cells_of(plan, PROGRAM, {take: sources.identity()})
         renderer = Renderer(plan, {take: sources}, sources.masks())
-        read = _reader(sources)
-        with closing(Stems(plan.stems, read, folder.stems_path)) as stems:
+        with closing(Stems(plan.stems, sources.read, folder.stems_path)) as stems:
             made = ProgramWriting(
                 plan=plan,
                 settings=PROGRAM,
@@ -130,7 +126,7 @@ def render_program(
                 cells=cells,
                 known=read_composed(folder.program_path),
                 frames=renderer.frames,
-                mix=ProgramMix(plan, read),
+                mix=ProgramMix(plan, sources.read),
                 stems=stems,
             )
             try:
@@ -143,13 +139,6 @@ def render_program(
             finally:
                 part.unlink(missing_ok=True)
     return plan.frames
-
-
-def _reader(sources: TakeSources) -> Callable[[SoundLine, int, int], Sound]:
-    def read(line: SoundLine, first: int, count: int) -> Sound:
-        return sources.sound(line.input_id, line.tone, first, count)
-
-    return read
 
 
 def compose_one_frame(folder: TakeFolder, scene_name: str, at_s: float) -> Picture:

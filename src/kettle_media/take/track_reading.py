@@ -82,21 +82,15 @@ def read_sound(path: Path) -> Iterator[NDArray[np.float32]]:
         yield block
 
 
-def read_sound_parts(
-    path: Path, from_s: float = 0.0, to_s: float | None = None
-) -> Iterator[tuple[float, NDArray[np.float32]]]:
+def read_sound_parts(path: Path) -> Iterator[tuple[float, NDArray[np.float32]]]:
     """Decoded blocks with the time in s at which each lies in the file; silence for a packet
-    that can't be decoded. Those before `from_s` are not decoded. Raises TakeError.
+    that can't be decoded. Raises TakeError.
     """
     with Told(path), av.open(str(path)) as container:
         stream = container.streams.audio[0]
         channels = stream.codec_context.channels
         for packet in readable(container, stream):
             at_s = float(packet.pts * packet.time_base)
-            if to_s is not None and at_s >= to_s:
-                return
-            if at_s < from_s:
-                continue
             try:
                 frames = list(packet.decode())
             except av.error.InvalidDataError:

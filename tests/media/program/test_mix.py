@@ -30,12 +30,9 @@ class TakeSounds(unittest.TestCase):
         self.addCleanup(sources.close)
         plan, _ = plan_take(sources.rig, replay(sources.rig, ()), info.id, info.duration_ns)
 
-        def read(line, first, count):
-            return sources.sound(line.input_id, line.tone, first, count)
-
-        stems = Stems(plan.stems, read, folder.stems_path)
+        stems = Stems(plan.stems, sources.read, folder.stems_path)
         self.addCleanup(stems.close)
-        return ProgramMix(plan, read), stems
+        return ProgramMix(plan, sources.read), stems
 
     def heard(self, name, change):
         """The mix of a changed rig, and its stems by id."""
