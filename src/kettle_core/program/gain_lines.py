@@ -7,11 +7,12 @@ to −∞ dB as well. The program's samples are at 48 kHz.
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.program.stretch import Stretch, sample_of
+from kettle_core.program.stretch import Stretch, joined, sample_of
 from kettle_core.rig.devices import VOICE_KINDS
 from kettle_core.rig.rig import Rig
 from kettle_core.scene.scene import SceneSound
@@ -115,3 +116,32 @@ def _points(stretches: Sequence[Stretch], input_id: str, fps: Fraction) -> list[
         until = stop if stretch.before is not None else min(stop, start + RAMP_SAMPLES)
         points += [(start, points[-1][1]), (until, gain_db)]
     return points
+
+
+def differing_sounds(
+    ours: Sequence[SoundLine], theirs: Sequence[SoundLine]
+) -> tuple[tuple[int, int], ...]:
+    """Samples [first, end) of a program in which something else is heard, joined where they touch.
+
+    What ducking and limiter make of it may differ a little beyond.
+    """
+    both = (*ours, *theirs)
+    marks = {s for x in both for s in (x.first_sample, x.end_sample, *(p[0] for p in x.points))}
+    return joined(
+        (first, end)
+        for first, end in pairwise(sorted(marks))
+        if _heard_in(ours, first, end) != _heard_in(theirs, first, end)
+    )
+
+
+def _heard_in(lines: Sequence[SoundLine], first: int, end: int) -> set[tuple[object, ...]]:
+    """What is heard between two samples within which no line bends."""
+    found: set[tuple[object, ...]] = set()
+    for line in lines:
+        if line.first_sample <= first < line.end_sample:
+            gains = line.gains(first, 1)[0], line.gains(end - 1, 1)[0]
+            if any(gains):
+                place = line.from_sample + first - line.first_sample
+                levels = tuple(round(float(g), 6) for g in gains)
+                found.add((line.source, line.input_id, line.tone, place, levels))
+    return found

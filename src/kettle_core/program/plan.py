@@ -12,7 +12,7 @@ from math import ceil
 
 from kettle_core.program.gain_lines import SoundLine, lines_of_piece
 from kettle_core.program.replay import CUT, Moment, Replay, Resolved, State
-from kettle_core.program.stretch import Frames, Stretch, sample_of
+from kettle_core.program.stretch import Frames, Stretch, joined, sample_of
 from kettle_core.rig.changes import with_format
 from kettle_core.rig.rig import Format, Rig
 from kettle_core.scene.scene import Layer, SceneSound
@@ -204,14 +204,7 @@ def differing(ours: Plan, theirs: Plan) -> tuple[Frames, ...]:
             seen.append(None if ended else plan.stretches[places[n]].seen_from(first, plan.fps))
         shorter = min(ours.frames, theirs.frames)
         if seen[0] != seen[1] or first >= shorter:
-            _join(found, first, end)
+            found.append((first, end))
         elif end > shorter:
-            _join(found, shorter, end)
-    return tuple(found)
-
-
-def _join(found: list[Frames], first: int, end: int) -> None:
-    if found and found[-1][1] == first:
-        found[-1] = (found[-1][0], end)
-    elif end > first:
-        found.append((first, end))
+            found.append((shorter, end))
+    return joined(found)

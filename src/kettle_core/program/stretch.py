@@ -1,5 +1,6 @@
 """Stretches of a program: whole frames that show one scene, or a change-over."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -52,3 +53,14 @@ class Stretch:
 def sample_of(frame: int, fps: Fraction) -> int:
     """The sample at 48 kHz at which a frame begins, half to even."""
     return round(frame * RATE_HZ / fps)
+
+
+def joined(ranges: Iterable[Frames]) -> tuple[Frames, ...]:
+    """Half-open ranges in rising order, with those that touch put together."""
+    found: list[Frames] = []
+    for first, end in ranges:
+        if found and found[-1][1] == first:
+            found[-1] = (found[-1][0], end)
+        else:
+            found.append((first, end))
+    return tuple(found)

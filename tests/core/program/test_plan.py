@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kettle_core.program.cues import GoOn, Hide, Mute, Pause, Place, Show, ToScene, Unmute
-from kettle_core.program.gain_lines import RAMP_SAMPLES
+from kettle_core.program.gain_lines import RAMP_SAMPLES, differing_sounds
 from kettle_core.program.plan import Script, differing, make_plan
 from kettle_core.program.replay import replay
 from kettle_core.rig.changes import with_format
@@ -230,6 +230,30 @@ class Comparing(unittest.TestCase):
         told = {n for first, end in differing(a, b) for n in range(first, end)}
         self.assertEqual(told, {n for n in range(a.frames) if shown(a, n) != shown(b, n)})
         self.assertEqual(differing(a, a), ())
+
+    @given(_cues(), _cues(), _cuts())
+    def test_what_is_heard_otherwise_is_told(self, ours, theirs, cuts):
+        format_ = replace(RIG.format, fps=Fraction(10))
+        a, b = plan_of(ours, cuts, format_), plan_of(theirs, cuts, format_)
+        told = np.zeros(a.samples, bool)
+        for first, end in differing_sounds(a.lines, b.lines):
+            told[max(0, first) : end] = True
+        apart = np.zeros(a.samples)
+        for name in SOUNDS:
+            gains = [sum((x.gains(0, a.samples) for x in p.lines if x.input_id == name),
+                         np.zeros(a.samples)) for p in (a, b)]  # fmt: skip
+            apart = np.maximum(apart, np.abs(gains[0] - gains[1]))
+        self.assertTrue(told[apart > 1e-4].all())
+        self.assertEqual(differing_sounds(a.lines, a.lines), ())
+
+    def test_a_muted_second_is_told_to_the_ramp(self):
+        format_ = replace(RIG.format, fps=Fraction(10))
+        cut = [(TAKE, 0, 4000 * MS, 1)]
+        muted = plan_of([Mute(1000 * MS, "system"), Unmute(2000 * MS, "system")], cut, format_)
+        whole = plan_of([], cut, format_)
+        wanted = ((48_000, 96_000 + RAMP_SAMPLES),)
+        self.assertEqual(differing_sounds(muted.lines, whole.lines), wanted)
+        self.assertEqual(differing(muted, whole), ())
 
     def test_a_longer_plan_differs_where_the_other_has_ended(self):
         format_ = replace(RIG.format, fps=Fraction(10))
