@@ -20,7 +20,7 @@ BACK_TO = {
     "pick-colour": "scenes",
     "save-sound": "sound",
     "listen-sound": "sound",
-    "save-tracks": "stems",
+    "save-stems": "stems",
 }
 
 

@@ -116,7 +116,7 @@ class DuckingForm(forms.Form):
         return Ducking(**self.cleaned_data)
 
 
-class TrackForm(forms.Form):
+class StemForm(forms.Form):
     """A stem's name, and whether it is mono or stereo."""
 
     name = forms.CharField(

@@ -19,7 +19,7 @@ from kettle_core.sound.routing import Stem
 from kettle_web import selectors, services
 from kettle_web.input_selectors import HEARD_FOR_S, heard_path
 from kettle_web.models import Rig
-from kettle_web.sound_forms import ChainForm, DuckingForm, MixForm, TrackForm, plain
+from kettle_web.sound_forms import ChainForm, DuckingForm, MixForm, StemForm, plain
 
 # Drawings are in these units and stretched to their place.
 WIDE, HIGH = 400.0, 120.0
@@ -231,7 +231,7 @@ def tracks_page(
         )
     columns = [
         wrong.get(f"track-{t.id}")
-        or TrackForm(initial={"name": t.name, "channels": t.channels}, auto_id=f"track-{t.id}-%s")
+        or StemForm(initial={"name": t.name, "channels": t.channels}, auto_id=f"track-{t.id}-%s")
         for t in values.stems
     ]
     return {
@@ -243,7 +243,7 @@ def tracks_page(
         "scenes": values.scenes,
         "presets": PRESETS.items(),
         "preset": preset_of(values),
-        "new": wrong.get("new") or TrackForm(initial={"channels": 2}, auto_id="new-%s"),
+        "new": wrong.get("new") or StemForm(initial={"channels": 2}, auto_id="new-%s"),
         "undo": rig.changes.filter(undone=False).first(),
         "redo": rig.changes.filter(undone=True).last(),
     }

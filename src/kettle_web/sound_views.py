@@ -18,7 +18,7 @@ from kettle_media.sound.compare_sound import compare_sound
 from kettle_web import services, sound_selectors
 from kettle_web.input_selectors import heard_name, heard_path
 from kettle_web.models import Rig
-from kettle_web.sound_forms import ChainForm, DuckingForm, MixForm, TrackForm
+from kettle_web.sound_forms import ChainForm, DuckingForm, MixForm, StemForm
 
 LISTEN_S = 10.0
 
@@ -140,15 +140,15 @@ def balance(request: HttpRequest, slug: str) -> JsonResponse:
 
 
 @require_safe
-def tracks(request: HttpRequest, slug: str) -> HttpResponse:
-    """The table of sounds by tracks."""
+def stems(request: HttpRequest, slug: str) -> HttpResponse:
+    """The table of sounds by stems."""
     rig = get_object_or_404(Rig, slug=slug)
     context = sound_selectors.tracks_page(rig, request.GET.get("scene", ""))
     return render(request, "kettle/stems.html", context)
 
 
 @require_POST
-def save_tracks(request: HttpRequest, slug: str) -> HttpResponse:
+def save_stems(request: HttpRequest, slug: str) -> HttpResponse:
     """One crosspoint, name, level or preset of the tracks table."""
     rig = get_object_or_404(Rig, slug=slug)
     values, part = rig.values, request.POST.get("part", "")
@@ -198,7 +198,7 @@ def _named_track(
 ) -> tuple[RigValues | None, str, dict[str, forms.Form]]:
     """A track made, renamed, or made mono or stereo; None where a field is wrong."""
     name = f"track-{track_id}" if track_id else "new"
-    form = TrackForm(request.POST, auto_id=f"{name}-%s")
+    form = StemForm(request.POST, auto_id=f"{name}-%s")
     if not form.is_valid():
         return None, "", {name: form}
     given = form.cleaned_data["name"], form.cleaned_data["channels"]

@@ -65,7 +65,7 @@ class Sound(BrowserCase):
 
     def test_3_the_voice_over_background_is_measured_and_its_gain_taken(self):
         page = self.page
-        page.goto(f"{self.base}/rigs/demo/sound/tracks/")
+        page.goto(f"{self.base}/rigs/demo/sound/stems/")
         level = page.locator("#mix-system-gain_db")
         level.fill("12")
         level.press("Tab")
@@ -82,7 +82,7 @@ class Sound(BrowserCase):
 
     def test_4_sounds_are_routed_to_tracks_by_mouse_and_keys(self):
         page = self.page
-        page.goto(f"{self.base}/rigs/demo/sound/tracks/")
+        page.goto(f"{self.base}/rigs/demo/sound/stems/")
         cross = page.get_by_role("button", name="System audio to Voice")
         cross.click()
         expect(cross).to_have_attribute("aria-pressed", "true")

@@ -38,7 +38,7 @@ class SoundCase(TestCase):
         return self.client.post(reverse("save-sound", args=["bench", "headset"]), fields)
 
     def tracks(self, **fields):
-        return self.client.post(reverse("save-tracks", args=["bench"]), fields)
+        return self.client.post(reverse("save-stems", args=["bench"]), fields)
 
 
 class Chains(SoundCase):
