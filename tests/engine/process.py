@@ -38,8 +38,13 @@ class EngineProcess:
         self.until(self.answers, 90)
 
     def kill_all(self):
-        """Kill the engine and all its processes, the recorder first."""
+        """Kill the engine and all its processes as one, the recorder first.
+
+        The engine stands still meanwhile: it would begin a recorder that died again, and that
+        one would live on and end the take.
+        """
         pids = self.client.ask("hello")["pids"]
+        self.process.send_signal(signal.SIGSTOP)
         for name in sorted(pids, key=lambda name: name != "recorder"):
             with suppress(ProcessLookupError):
                 os.kill(pids[name], signal.SIGKILL)
