@@ -18,10 +18,10 @@ from typing import Any
 
 from kettle_cli.develop import need_chromium
 from kettle_cli.paths import ROOT
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.rig import Rig, input_of_device
 from kettle_engine.client import EngineClient
 from kettle_media.rig.rig_file import FILE_VERSION, FORMAT_NAME
+from kettle_media.rig_document import rig_to_dict
 from kettle_studio.catalogue import DEVICES
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio

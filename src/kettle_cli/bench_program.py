@@ -20,7 +20,6 @@ from kettle_core.errors import KettleError
 from kettle_core.program.cues import ToScene
 from kettle_core.program.replay import replay
 from kettle_core.rig.changes import with_format
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.rig import Format
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.ticks import NS_PER_S
@@ -30,6 +29,7 @@ from kettle_media.program.cleaned import cleaned_sound
 from kettle_media.program.mix import ProgramMix
 from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take, render_program
+from kettle_media.rig_document import rig_to_dict
 from kettle_media.sound.suppressors import voice_keeper
 from kettle_media.take.align import align_take, go_on, open_sound
 from kettle_media.take.folder import TakeFolder

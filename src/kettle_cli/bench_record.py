@@ -19,7 +19,6 @@ import numpy as np
 
 from kettle_cli.bench_live import CHROMIUM, FLAGS, application, cpu_s
 from kettle_cli.develop import need_chromium
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
@@ -28,6 +27,7 @@ from kettle_engine.clock import WallClock
 from kettle_engine.devices.rack import Rack
 from kettle_engine.priority import ANSWERS, rank
 from kettle_engine.process import work_frame_by_frame
+from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.times import read_times
 from kettle_media.take.tracks import PictureWriter, SoundWriter

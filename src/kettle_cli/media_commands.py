@@ -9,7 +9,6 @@ from pathlib import Path
 
 from kettle_cli.paths import DATA
 from kettle_core.errors import KettleError, RigError
-from kettle_core.rig.data import rig_from_dict
 from kettle_core.rig.rig import Rig
 from kettle_engine.devices.drivers import Drivers
 from kettle_engine.live_take import record_live_take
@@ -20,6 +19,7 @@ from kettle_media.program.take_program import compose_one_frame, compose_take
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.rig.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
 from kettle_media.rig.stills import keep_picture, write_png
+from kettle_media.rig_document import rig_from_dict
 from kettle_media.take.align import align_take
 from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder

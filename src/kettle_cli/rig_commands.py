@@ -2,6 +2,7 @@
 
 import json
 from argparse import Namespace
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -9,7 +10,6 @@ from kettle_cli.media_commands import find_rig
 from kettle_cli.paths import DATA
 from kettle_core.errors import EngineError, RigError
 from kettle_core.rig.rig import Rig
-from kettle_core.rig.scene_data import layer_to_dict
 from kettle_core.scene.placing import scale_in_words
 from kettle_core.scene.scene import Scene
 from kettle_engine.client import EngineClient
@@ -81,9 +81,10 @@ def show_rig(options: Namespace) -> int:
     for plan in found:
         print(f"{plan['scene']} · comes in by {plan['change_over']['kind']}")
         for layer in plan["layers"]:
-            left, top, width, height = layer["target"]
+            box = layer["target"]
             print(
-                f"  {layer['input']:<14} {width} × {height} px at {left}, {top} · "
+                f"  {layer['input_id']:<14} {box['width']} × {box['height']} px "
+                f"at {box['left']}, {box['top']} · "
                 f"{layer['scale']} · turned {layer['turn']:g}° · {layer['mask']['shape']}"
             )
         print(f"  heard: {', '.join(plan['heard']) or 'nothing'}")
@@ -95,7 +96,7 @@ def _plan(rig: Rig, scene: Scene) -> dict[str, Any]:
     seen = rig.seen_in(scene)
     layers = []
     for layer in seen.layers:
-        data = layer_to_dict(layer)
+        data = asdict(layer)
         data |= {"source": data.pop("crop"), "target": data.pop("box")}
         data["scale"] = scale_in_words(layer)[0]
         layers.append(data)

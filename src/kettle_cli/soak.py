@@ -19,12 +19,12 @@ from numpy.typing import NDArray
 from kettle_cli.bench_live import application, web_pid
 from kettle_cli.bench_record import pss_bytes
 from kettle_core.errors import EngineError
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Input
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.client import EngineClient
 from kettle_engine.recording.take import record_take
+from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.align import align_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING

@@ -6,12 +6,12 @@ from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import EngineError, KettleError
-from kettle_core.rig.data import rig_from_dict, rig_to_dict
 from kettle_core.rig.first_rig import rig_of_devices
 from kettle_engine.engine import Engine
 from kettle_engine.protocol import device_to_dict
 from kettle_engine.question import Question
 from kettle_engine.questions import Way
+from kettle_media.rig_document import rig_from_dict, rig_to_dict
 
 VIEWER_COMMANDS = (
     *("identify", "hear", "balance", "shared"),

@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from kettle_core.rig.data import mode_from_dict, mode_to_dict
 from kettle_core.rig.devices import DeviceInfo
+from kettle_media.rig_document import mode_from_dict, mode_to_dict
 
 STATUS, LEVELS, PROGRAM, PICTURE = b"status", b"levels", b"program", b"picture/"
 # The level of one sound after its chain, and the sound itself to listen to.
@@ -99,7 +99,10 @@ def device_from_dict(row: Mapping[str, Any]) -> DeviceInfo:
         row["id"],
         row["name"],
         row["kind"],
-        tuple(mode_from_dict(mode) for mode in row["modes"]),
+        tuple(
+            mode_from_dict({name: v for name, v in mode.items() if name != "words"})
+            for mode in row["modes"]
+        ),
         row["reported_latency_ms"],
         row["part_of"],
         row["state"] == "busy",

@@ -1,14 +1,14 @@
 """Fields of an input's page; each form is saved by itself, errors stand at the field."""
 
+import re
 from collections.abc import Sequence
 from typing import Any
 
 from django import forms
 
-from kettle_core.rig.data import TEXT_LIMIT, TEXT_SIZE_LIMITS_PX
+from kettle_core.fields import COLOUR_PATTERN
 from kettle_core.rig.devices import DeviceInfo, Mode
-from kettle_core.rig.reader import COLOUR_PATTERN
-from kettle_core.rig.rig import TURNS, Input
+from kettle_core.rig.rig import TEXT_LIMIT, TEXT_SIZE_LIMITS_PX, TURNS, Input
 from kettle_core.scene.region import PRESETS
 from kettle_core.sound.voice_level import DELAY_LIMITS_MS, GAIN_LIMITS_DB
 
@@ -229,7 +229,7 @@ class CardForm(forms.Form):
 
     def _colour(self, name: str) -> str:
         value = str(self.cleaned_data[name]).lower()
-        if not COLOUR_PATTERN.fullmatch(value):
+        if not re.fullmatch(COLOUR_PATTERN, value):
             raise forms.ValidationError("A colour is written as # and six digits, as #1d2b33.")
         return value
 

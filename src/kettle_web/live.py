@@ -16,7 +16,6 @@ from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
 
 from kettle_core.errors import KettleError
-from kettle_core.rig.scene_data import scene_to_dict
 from kettle_engine.client import NOT_RUNNING
 from kettle_engine.protocol import (
     AFTER,
@@ -36,6 +35,7 @@ from kettle_engine.protocol import (
     live_address,
     picture_topic,
 )
+from kettle_media.rig_document import SCENE
 from kettle_web import services, table_changes
 from kettle_web.models import Rig
 
@@ -241,4 +241,4 @@ def _open_rig(slug: str, document: dict[str, Any], spares: bool) -> None:
 def _try_layers(slug: str, tried: dict[str, Any]) -> None:
     values = Rig.objects.get(slug=slug).values
     scene = table_changes.tried_scene(values, str(tried["scene"]), tried["layers"])
-    services.engine().ask("try_scene", scene=scene_to_dict(scene))
+    services.engine().ask("try_scene", scene=SCENE.plain(scene))

@@ -4,8 +4,8 @@ from django.conf import settings
 from django.db import models
 from django.urls import reverse
 
-from kettle_core.rig.data import rig_from_dict
 from kettle_core.rig.rig import Rig as RigValues
+from kettle_media.rig_document import rig_from_dict
 
 
 class Rig(models.Model):

@@ -9,13 +9,13 @@ from django.db import transaction
 
 from kettle_core.errors import DeviceError, RigError
 from kettle_core.rig.changes import Substitution, fit_to_devices, with_new_input
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.devices import DeviceInfo, Mode
 from kettle_core.rig.rig import Card, Input, input_of_device, unused_id
 from kettle_media.rig.file_driver import PREFIX
 from kettle_media.rig.probe import SOUND_ENDINGS, VIDEO_ENDINGS, probe_file
 from kettle_media.rig.rig_file import pictures_of, rig_from_file, rig_to_file
 from kettle_media.rig.stills import keep_picture, picture_to_png, png_size, still_name
+from kettle_media.rig_document import rig_to_dict
 from kettle_web import services
 from kettle_web.models import Rig, Still
 

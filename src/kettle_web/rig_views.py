@@ -1,5 +1,6 @@
 """Whole rigs: renamed, duplicated, carried to other machines and back."""
 
+from dataclasses import replace
 from typing import Any
 
 from django.contrib import messages
@@ -8,7 +9,6 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from kettle_core.errors import RigError
-from kettle_core.rig.data import rig_from_dict
 from kettle_media.rig.rig_file import MAX_FILE_BYTES
 from kettle_web import input_selectors, rig_services, services, views
 from kettle_web.forms import RigForm
@@ -25,8 +25,8 @@ def rename(request: HttpRequest, slug: str) -> HttpResponse:
         text = request.POST.get("name", "")
         wrong = {"rig": rig.slug, "text": text, "error": str(form.errors["name"][0])}
         return views.patch_sheet_page(request, rig, wrong=wrong)
-    document = {**rig.document, "name": form.cleaned_data["name"]}
-    services.change_rig(rig=rig, values=rig_from_dict(document), words="rig renamed")
+    values = replace(rig.values, name=form.cleaned_data["name"])
+    services.change_rig(rig=rig, values=values, words="rig renamed")
     return redirect(rig)
 
 

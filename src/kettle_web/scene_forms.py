@@ -1,17 +1,18 @@
 """Fields of the drawing table; each form is saved by itself, errors stand at the field."""
 
-import json
 from collections.abc import Sequence
-from typing import Any
+from dataclasses import dataclass
+from typing import Annotated, Any
 
+from annotated_types import MaxLen
 from django import forms
 
 from kettle_core.errors import RigError
-from kettle_core.rig.reader import COLOUR_PATTERN, Reader
-from kettle_core.rig.scene_data import LONGEST_CHANGE_MS, MOST_EDGE_PX
+from kettle_core.fields import COLOUR_PATTERN, Id, within
 from kettle_core.scene.layout import Box
 from kettle_core.scene.placing import MOST_PX
-from kettle_core.scene.scene import MAX_LAYERS
+from kettle_core.scene.scene import LONGEST_CHANGE_MS, MAX_LAYERS, MOST_EDGE_PX
+from kettle_media.documents import Document
 from kettle_web.input_forms import number_words
 
 COLOUR_SENTENCE = "A colour is written as # and six digits, as #1d2b33."
@@ -179,32 +180,16 @@ class NewSceneForm(forms.Form):
             self.fields[name].choices = [("", "none"), *inputs]  # type: ignore[attr-defined]
 
 
-Placement = tuple[str, Box, Box, float]
+@dataclass(frozen=True)
+class Placement:
+    """Where a layer was dragged to, as the drawing table says it."""
+
+    id: Id
+    box: Box
+    crop: Box
+    turn: Annotated[float, within(-3600, 3600)]
 
 
-def read_placements(text: str) -> list[Placement]:
-    """Layers as they were dragged, as the drawing table sends them. Raises RigError."""
-    try:
-        rows = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise RigError(
-            "The layers' new places could not be read, so nothing moved. Try again.", "layer"
-        ) from error
-    return placements_of(rows)
-
-
-def placements_of(rows: Any) -> list[Placement]:
-    """Id, box, crop and turn of each layer of a list.
-
-    Raises
-    ------
-    RigError
-        If there are too many, or sizes are not above 0.
-    """
-    if not isinstance(rows, list) or len(rows) > MAX_LAYERS:
-        raise RigError(f"At most {MAX_LAYERS} layers can be moved at once.", "layer")
-    readers = [Reader(row, f"layers[{n}]") for n, row in enumerate(rows)]
-    return [
-        (r.key("id"), r.place("box"), r.place("crop"), r.decimal("turn", -3600, 3600) % 360)
-        for r in readers
-    ]
+PLACEMENTS: Document[tuple[Placement, ...]] = Document(
+    Annotated[tuple[Placement, ...], MaxLen(MAX_LAYERS)], "The layers’ new places", RigError
+)

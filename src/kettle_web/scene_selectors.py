@@ -45,14 +45,13 @@ def table_data(values: RigValues, scene: Scene, selected: Sequence[str]) -> dict
     layers = []
     for layer in scene.layers:
         item = values.input(layer.input_id)
-        box, crop = layer.box, layer.crop
         layers.append(
             {
                 "id": layer.id,
                 "name": item.name,
                 "scale": scale_in_words(layer)[0],
-                "box": [box.left, box.top, box.width, box.height],
-                "crop": [crop.left, crop.top, crop.width, crop.height],
+                "box": vars(layer.box),
+                "crop": vars(layer.crop),
                 "source": list(item.size),
                 "turn": layer.turn,
                 "mirrored": layer.mirrored,

@@ -11,12 +11,12 @@ from django.utils import timezone
 from django.utils.text import slugify
 
 from kettle_core.errors import EngineError, RigError, TakeError
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.devices import DeviceInfo
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import following_preset
 from kettle_engine.client import EngineClient
 from kettle_engine.protocol import COUNTDOWN, FINISHING, IDLE, WATCHING, device_from_dict
+from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo

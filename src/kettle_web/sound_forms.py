@@ -5,9 +5,9 @@ from typing import Any
 
 from django import forms
 
-from kettle_core.rig.sound_data import SEND_LIMITS_DB
 from kettle_core.sound.auto_gain import TARGET_LIMITS_LUFS
 from kettle_core.sound.background import DUCKING_LIMITS, Ducking
+from kettle_core.sound.routing import SEND_LIMITS_DB
 from kettle_core.sound.tone import Tone
 from kettle_core.sound.voice_level import DELAY_LIMITS_MS, GAIN_LIMITS_DB
 from kettle_web.input_forms import DOWNMIX_WORDS, number_words

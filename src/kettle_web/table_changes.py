@@ -12,7 +12,7 @@ from kettle_core.scene import placing
 from kettle_core.scene.layout import Box, fit_inside
 from kettle_core.scene.region import SIDES
 from kettle_core.scene.scene import ChangeOver, ColourKey, Layer, Mask, Scene
-from kettle_web.scene_forms import Placement, placements_of, read_placements
+from kettle_web.scene_forms import PLACEMENTS, Placement
 
 Values = dict[str, Any]
 PICK_FIRST = "Pick a layer first: nothing was changed."
@@ -94,24 +94,25 @@ def place(table: Table, data: Values) -> Rig:
 
 def placements(table: Table, data: Values) -> Rig:
     """Layers dragged, resized, turned or cropped on the sheet."""
-    return table.with_layers(_placed(table.rig, table.scene, read_placements(data["placements"])))
+    return table.with_layers(_placed(table.rig, table.scene, PLACEMENTS.read(data["placements"])))
 
 
 def tried_scene(rig: Rig, scene_id: str, rows: Any) -> Scene:
     """A scene as it would be with layers placed otherwise. Raises RigError."""
     found = rig.scene(scene_id)
-    by_id = {x.id: x for x in _placed(rig, found, placements_of(rows))}
+    by_id = {x.id: x for x in _placed(rig, found, PLACEMENTS.read_plain(rows))}
     return replace(found, layers=tuple(by_id.get(x.id, x) for x in found.layers))
 
 
 def _placed(rig: Rig, found: Scene, wanted: Sequence[Placement]) -> list[Layer]:
     changed = []
-    for layer_id, box, crop, turn in wanted:
-        layer = scene_changes.layer_of(found, layer_id)
-        if not Box(0, 0, *rig.input(layer.input_id).size).holds(crop):
+    for place in wanted:
+        layer = scene_changes.layer_of(found, place.id)
+        if not Box(0, 0, *rig.input(layer.input_id).size).holds(place.crop):
             raise RigError("The crop lies outside the picture, so nothing was changed.", "layer")
         if not layer.locked:
-            changed.append(replace(layer, box=box, crop=crop, turn=round(turn, 2)))
+            turn = round(place.turn, 2) % 360
+            changed.append(replace(layer, box=place.box, crop=place.crop, turn=turn))
     return changed
 
 

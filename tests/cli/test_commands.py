@@ -9,8 +9,8 @@ from pathlib import Path
 from django.test import tag
 from PIL import Image
 
-from kettle_core.rig.data import rig_to_dict
 from kettle_engine.taking import TakingFlag
+from kettle_media.rig_document import rig_to_dict
 from kettle_studio.demo import demo_rig
 from tests.fixtures import ROOT, copied_take
 
@@ -116,8 +116,10 @@ class Commands(unittest.TestCase):
 
     def test_a_rig_shows_its_plan(self):
         plan = json.loads(kettle("rig", "show", "demo", "--scene", "At the bench", "--json").stdout)
-        self.assertEqual([x["input"] for x in plan["layers"]], ["webcam-2", "tablet", "webcam-1"])
-        self.assertEqual(plan["layers"][2]["target"], [1444, 604, 432, 432])
+        self.assertEqual(
+            [x["input_id"] for x in plan["layers"]], ["webcam-2", "tablet", "webcam-1"]
+        )
+        self.assertEqual(list(plan["layers"][2]["target"].values()), [1444, 604, 432, 432])
         self.assertEqual((plan["voice"], plan["change_over"]["kind"]), ("Headset", "glide"))
         self.assertIn("432 × 432 px at 1444, 604", kettle("rig", "show", "demo").stdout)
         refused = kettle("rig", "show", "demo", "--scene", "Nobody")

@@ -10,8 +10,8 @@ from pathlib import Path
 from django.test import tag
 
 from kettle_core.errors import EngineError, RigError
-from kettle_core.rig.data import rig_to_dict
 from kettle_engine.client import EngineClient
+from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_studio.demo import demo_rig

@@ -14,10 +14,10 @@ import zmq
 from django.test import tag
 
 from kettle_core.errors import EngineError
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.rig import Format, Input, Rig, input_of_device
 from kettle_core.scene.scene import Scene, SceneSound
 from kettle_engine.protocol import command_address
+from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.packets import read_packets

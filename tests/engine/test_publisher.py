@@ -15,16 +15,15 @@ from django.test import tag
 
 from kettle_core.errors import EngineError
 from kettle_core.picture.picture import Picture, rgb_to_picture
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Card, Format, Input, Looks, Rig, input_of_device
-from kettle_core.rig.scene_data import scene_to_dict
 from kettle_core.rig.used_picture import as_used
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver, Layer, Scene
 from kettle_engine.protocol import LEVELS, STATUS, live_address, picture_topic
 from kettle_engine.viewing.jpeg import picture_to_page_jpeg
 from kettle_engine.viewing.small import small_picture
+from kettle_media.rig_document import SCENE, rig_to_dict
 from kettle_studio.driver import Studio
 from tests.engine.process import EngineProcess
 from tests.fixtures import ROOT
@@ -160,7 +159,7 @@ class Published(unittest.TestCase):
 
         self.until(lambda s: looks(s, [True, False]))
         moved = replace(first, layers=(replace(layer, box=Box(320, 180, 320, 180)),))
-        self.ask("try_scene", scene=scene_to_dict(moved))
+        self.ask("try_scene", scene=SCENE.plain(moved))
         self.until(lambda s: looks(s, [False, True]))
         place = {"scene": "scene-1", "layer": "card"}
         self.assertEqual(self.ask("pick_colour", **place, x=20, y=20), "#ffffff")

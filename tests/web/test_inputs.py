@@ -11,9 +11,9 @@ from django.urls import reverse
 from PIL import Image
 
 from kettle_core.errors import EngineError
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.scene.layout import Box
 from kettle_core.sound.background import judge_balance
+from kettle_media.rig_document import rig_to_dict
 from kettle_studio.driver import Studio
 from kettle_web import services
 from kettle_web.models import Rig

@@ -13,6 +13,10 @@ from kettle_web.models import Rig, RigChange
 from tests.web.test_inputs import InputCase, picture
 
 
+def box(*sides):
+    return dict(zip(("left", "top", "width", "height"), sides, strict=True))
+
+
 class TableCase(InputCase):
     scene_id = "scene-1"
 
@@ -123,7 +127,7 @@ class Buttons(TableCase):
         before = self.layer()
         page = self.place("webcam-1", left=1)
         self.assertContains(page, "Desk webcam is locked, so nothing moved", status_code=400)
-        rows = [{"id": "webcam-1", "box": [1, 1, 9, 9], "crop": [0, 0, 9, 9], "turn": 0}]
+        rows = [{"id": "webcam-1", "box": box(1, 1, 9, 9), "crop": box(0, 0, 9, 9), "turn": 0}]
         self.save("placements", "webcam-1", placements=json.dumps(rows))
         self.assertEqual(self.layer(), before)
 
@@ -140,11 +144,12 @@ class Buttons(TableCase):
 
     def test_what_the_sheet_sends_is_not_trusted(self):
         before = self.values()
-        good = {"id": "webcam-1", "box": [1, 1, 90, 90], "crop": [0, 0, 90, 90], "turn": 0}
+        good = {"id": "webcam-1", "box": box(1, 1, 90, 90), "crop": box(0, 0, 90, 90), "turn": 0}
         for change, sentence in (
-            ({"box": [0, 0, 0, 9]}, "at least 1 × 1 px"),
-            ({"box": [0, 0, 1e9, 9]}, "whole numbers of px"),
-            ({"crop": [0, 0, 9000, 9]}, "outside the picture"),
+            ({"box": box(0, 0, 0, 9)}, "box.width should be at least 1"),
+            ({"box": box(0, 0, 10**9, 9)}, "at most 16000"),
+            ({"box": box(0, 0, 1.5, 9)}, "whole number"),
+            ({"crop": box(0, 0, 9000, 9)}, "outside the picture"),
             ({"id": "nobody"}, "no such layer any more"),
         ):
             rows = json.dumps([{**good, **change}])

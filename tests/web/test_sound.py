@@ -7,7 +7,7 @@ from unittest import mock
 from django.test import TestCase
 from django.urls import reverse
 
-from kettle_core.rig.data import rig_to_dict
+from kettle_media.rig_document import rig_to_dict
 from kettle_media.sound.sound_file import write_sound_file
 from kettle_studio.demo import demo_rig
 from kettle_web import services

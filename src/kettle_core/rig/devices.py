@@ -3,10 +3,13 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any, Protocol
+from typing import Annotated, Any, Protocol
 
 import numpy as np
+from annotated_types import Interval, MultipleOf
 from numpy.typing import NDArray
+
+from kettle_core.fields import FrameRate
 
 # A window or a tab is a device of its own: it is captured without what lies over it.
 SCREEN_KINDS = ("display", "window", "tab", "tablet")
@@ -16,17 +19,18 @@ SOUND_KINDS = ("microphone", "system-audio", "sound-file")
 VOICE_KINDS = ("microphone", "sound-file")
 BLOCK_SAMPLES = 480
 SAMPLE_RATE_HZ = 48_000
+SidePx = Annotated[int, Interval(ge=0, le=7680), MultipleOf(2)]
 
 
 @dataclass(frozen=True)
 class Mode:
     """How a device delivers: frame size and rate, or sample rate and channels."""
 
-    width: int = 0
-    height: int = 0
-    fps: Fraction = Fraction(0)
-    sample_rate_hz: int = 0
-    channels: int = 0
+    width: SidePx = 0
+    height: SidePx = 0
+    fps: FrameRate = Fraction(0)
+    sample_rate_hz: Annotated[int, Interval(ge=0, le=192_000)] = 0
+    channels: Annotated[int, Interval(ge=0, le=2)] = 0
 
     @property
     def pixels_per_s(self) -> Fraction:

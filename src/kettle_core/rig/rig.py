@@ -3,20 +3,36 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from typing import Annotated
+
+from annotated_types import MaxLen, MultipleOf
 
 from kettle_core.errors import RigError
+from kettle_core.fields import (
+    AnId,
+    Colour,
+    ColourOrClear,
+    Digest,
+    Id,
+    Name,
+    OneOf,
+    Percent,
+    Text,
+    within,
+)
 from kettle_core.rig.devices import (
     PICTURE_KINDS,
     SCREEN_KINDS,
+    SOUND_KINDS,
     STILL_KINDS,
     VOICE_KINDS,
     DeviceInfo,
     Mode,
 )
 from kettle_core.scene.layout import Box
-from kettle_core.scene.scene import ChangeOver, Scene, Spot
+from kettle_core.scene.scene import MAX_SCENES, MAX_SPOTS, ChangeOver, Scene, Spot
 from kettle_core.sound.background import Ducking
-from kettle_core.sound.routing import Stem
+from kettle_core.sound.routing import MAX_STEMS, Stem
 from kettle_core.sound.tone import Tone
 
 FRAME_RATES = ("15", "24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")
@@ -34,6 +50,8 @@ FRAME_SIZES = (
 TURNS = (0, 90, 180, 270)
 FONTS = ("figtree", "source-serif", "jetbrains-mono")
 MAX_INPUTS = 64
+TEXT_LIMIT = 600
+TEXT_SIZE_LIMITS_PX = (12, 400)
 
 
 @dataclass(frozen=True)
@@ -44,22 +62,22 @@ class Looks:
     """
 
     crop: Box | None = None
-    turn: int = 0
+    turn: Annotated[int, within(0, 270), MultipleOf(90)] = 0
     mirrored: bool = False
     pointer: bool = True
     keys: bool = True
-    opacity: int = 100
+    opacity: Percent = 100
 
 
 @dataclass(frozen=True)
 class Card:
     """A text card: lines of text on a backdrop; colours as #rrggbb, "" for a clear backdrop."""
 
-    text: str
-    font: str = "figtree"
-    size_px: int = 96
-    colour: str = "#ffffff"
-    backdrop: str = "#22333b"
+    text: Annotated[str, Text(TEXT_LIMIT)]
+    font: Annotated[str, OneOf(FONTS)] = "figtree"
+    size_px: Annotated[int, within(*TEXT_SIZE_LIMITS_PX)] = 96
+    colour: Colour = "#ffffff"
+    backdrop: ColourOrClear = "#22333b"
 
 
 @dataclass(frozen=True)
@@ -70,16 +88,16 @@ class Input:
     A picture has its file's name in the rig's library in `still`, a text card its `card`.
     """
 
-    id: str
-    name: str
-    kind: str
-    device: str
+    id: Id
+    name: Name
+    kind: Annotated[str, OneOf(PICTURE_KINDS + SOUND_KINDS)]
+    device: Annotated[str, MaxLen(200)]
     mode: Mode
     recorded: bool = True
     on: bool = True
     looks: Looks = Looks()
     tone: Tone = field(default=Tone())
-    still: str = ""
+    still: Digest = ""
     card: Card | None = None
 
     @property
@@ -126,10 +144,10 @@ class Input:
 class Format:
     """How the program is written."""
 
-    frame_width: int = 1920
-    frame_height: int = 1080
-    fps: Fraction = Fraction(30)
-    sound_kbps: int = 192
+    frame_width: Annotated[int, within(64, 7680), MultipleOf(2)] = 1920
+    frame_height: Annotated[int, within(64, 4320), MultipleOf(2)] = 1080
+    fps: Annotated[Fraction, OneOf(FRAME_RATES, "the frame rates")] = Fraction(30)
+    sound_kbps: Annotated[int, within(32, 512)] = 192
 
     @property
     def frame_size(self) -> tuple[int, int]:
@@ -146,14 +164,14 @@ class Format:
 class Rig:
     """Everything that is set up once and used again."""
 
-    name: str
-    inputs: tuple[Input, ...]
-    scenes: tuple[Scene, ...]
+    name: Name
+    inputs: Annotated[tuple[Input, ...], MaxLen(MAX_INPUTS)]
+    scenes: Annotated[tuple[Scene, ...], MaxLen(MAX_SCENES)]
     format: Format
-    spots: tuple[Spot, ...] = ()
+    spots: Annotated[tuple[Spot, ...], MaxLen(MAX_SPOTS)] = ()
     change_over: ChangeOver = field(default=ChangeOver())
-    default_scene_id: str = ""
-    stems: tuple[Stem, ...] = ()
+    default_scene_id: AnId = ""
+    stems: Annotated[tuple[Stem, ...], MaxLen(MAX_STEMS)] = ()
     ducking: Ducking = field(default=Ducking())
 
     @property

@@ -2,21 +2,27 @@
 
 from dataclasses import dataclass
 from math import ceil, floor
+from typing import Annotated
+
+from annotated_types import Interval
 
 from kettle_core.errors import PictureError
 
 # What sums of floats are off by at most.
 NEARLY_PX = 1e-6
+FARTHEST_PX = 16_000
+Place = Annotated[int, Interval(ge=-FARTHEST_PX, le=FARTHEST_PX)]
+Length = Annotated[int, Interval(ge=1, le=FARTHEST_PX)]
 
 
 @dataclass(frozen=True)
 class Box:
     """A rectangle in whole pixels of a named space; left/top inclusive, right/bottom not."""
 
-    left: int
-    top: int
-    width: int
-    height: int
+    left: Place
+    top: Place
+    width: Length
+    height: Length
 
     @property
     def right(self) -> int:

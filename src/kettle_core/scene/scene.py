@@ -1,7 +1,22 @@
 """Scenes as values: layers with their masks and keys, spots, sounds, change-overs."""
 
 from dataclasses import dataclass, field
+from typing import Annotated
 
+from annotated_types import Interval, MaxLen
+
+from kettle_core.fields import (
+    AnId,
+    Colour,
+    Degrees,
+    Digest,
+    Id,
+    Matching,
+    Name,
+    OneOf,
+    Percent,
+    within,
+)
 from kettle_core.scene.layout import Box
 
 MASK_SHAPES = ("rectangle", "circle", "ellipse", "picture")
@@ -9,6 +24,11 @@ CHANGE_OVERS = ("cut", "crossfade", "glide")
 MAX_SCENES = 32
 MAX_LAYERS = 64
 MAX_SPOTS = 64
+MAX_SOUNDS = 64
+SCENE_GAIN_LIMITS_DB = (-60.0, 30.0)
+MOST_EDGE_PX = 400
+LONGEST_CHANGE_MS = 5000
+EdgePx = Annotated[int, Interval(ge=0, le=MOST_EDGE_PX)]
 
 
 @dataclass(frozen=True)
@@ -21,14 +41,14 @@ class Mask:
     half as far down, and darkens by `shadow_percent`.
     """
 
-    shape: str = "rectangle"
-    radius_px: int = 0
-    still: str = ""
-    soft_px: int = 0
-    border_px: int = 0
-    border_colour: str = "#ffffff"
-    shadow_px: int = 0
-    shadow_percent: int = 45
+    shape: Annotated[str, OneOf(MASK_SHAPES)] = "rectangle"
+    radius_px: Annotated[int, Interval(ge=0, le=4000)] = 0
+    still: Digest = ""
+    soft_px: EdgePx = 0
+    border_px: EdgePx = 0
+    border_colour: Colour = "#ffffff"
+    shadow_px: EdgePx = 0
+    shadow_percent: Percent = 45
 
     @property
     def is_plain(self) -> bool:
@@ -40,10 +60,10 @@ class Mask:
 class ColourKey:
     """A plain backdrop taken out: its colour as #rrggbb; tolerance, softness, spill in %."""
 
-    colour: str
-    tolerance: int = 8
-    softness: int = 6
-    spill: int = 100
+    colour: Colour
+    tolerance: Percent = 8
+    softness: Percent = 6
+    spill: Percent = 100
 
 
 @dataclass(frozen=True)
@@ -55,36 +75,36 @@ class Layer:
     in that picture's px. `spot` is the id of the spot it sits on, "" for none.
     """
 
-    id: str
-    input_id: str
+    id: Id
+    input_id: Id
     box: Box
     crop: Box
-    turn: float = 0.0
+    turn: Degrees = 0.0
     mirrored: bool = False
-    opacity: int = 100
+    opacity: Percent = 100
     mask: Mask = field(default=Mask())
     colour_key: ColourKey | None = None
     shown: bool = True
     locked: bool = False
-    spot: str = ""
+    spot: AnId = ""
 
 
 @dataclass(frozen=True)
 class Spot:
     """A named placement: the room that a layer is fitted into, and its turn."""
 
-    id: str
-    name: str
+    id: Id
+    name: Name
     box: Box
-    turn: float = 0.0
+    turn: Degrees = 0.0
 
 
 @dataclass(frozen=True)
 class SceneSound:
     """An input in the mix of a scene; one that is not heard keeps its gain."""
 
-    input_id: str
-    gain_db: float = 0.0
+    input_id: Id
+    gain_db: Annotated[float, within(*SCENE_GAIN_LIMITS_DB)] = 0.0
     heard: bool = True
 
 
@@ -92,8 +112,8 @@ class SceneSound:
 class ChangeOver:
     """How a scene comes in: cut, crossfade, or glide (what is in both moves, the rest fades)."""
 
-    kind: str = "cut"
-    length_ms: int = 400
+    kind: Annotated[str, OneOf(CHANGE_OVERS)] = "cut"
+    length_ms: Annotated[int, Interval(ge=0, le=LONGEST_CHANGE_MS)] = 400
 
 
 @dataclass(frozen=True)
@@ -105,10 +125,10 @@ class Scene:
     the rig says.
     """
 
-    id: str
-    name: str
-    layers: tuple[Layer, ...]
-    sounds: tuple[SceneSound, ...]
-    key: str = ""
-    layout: str = ""
+    id: Id
+    name: Name
+    layers: Annotated[tuple[Layer, ...], MaxLen(MAX_LAYERS)]
+    sounds: Annotated[tuple[SceneSound, ...], MaxLen(MAX_SOUNDS)]
+    key: Annotated[str, Matching("[0-9]?", "a digit or nothing")] = ""
+    layout: AnId = ""
     change_over: ChangeOver | None = None

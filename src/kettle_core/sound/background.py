@@ -2,11 +2,13 @@
 
 from collections import deque
 from dataclasses import dataclass
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kettle_core.errors import SoundError
+from kettle_core.fields import within
 from kettle_core.sound.filters import filtered, no_state
 from kettle_core.sound.levels import Sound, db_to_ratio
 from kettle_core.sound.loudness import k_weighting
@@ -137,23 +139,23 @@ def _half_seconds(energy: FloatArray, used: NDArray[np.bool_]) -> FloatArray:
     return np.asarray(sums[counts > 0] / counts[counts > 0])
 
 
-@dataclass(frozen=True)
-class Ducking:
-    """How far the background goes down under a voice, and how fast; times in ms."""
-
-    on: bool = False
-    depth_db: float = 12.0
-    attack_ms: float = 120.0
-    hold_ms: float = 400.0
-    release_ms: float = 800.0
-
-
 DUCKING_LIMITS = {
     "depth_db": (1.0, 40.0),
     "attack_ms": (10.0, 1000.0),
     "hold_ms": (0.0, 5000.0),
     "release_ms": (10.0, 10_000.0),
 }
+
+
+@dataclass(frozen=True)
+class Ducking:
+    """How far the background goes down under a voice, and how fast; times in ms."""
+
+    on: bool = False
+    depth_db: Annotated[float, within(*DUCKING_LIMITS["depth_db"])] = 12.0
+    attack_ms: Annotated[float, within(*DUCKING_LIMITS["attack_ms"])] = 120.0
+    hold_ms: Annotated[float, within(*DUCKING_LIMITS["hold_ms"])] = 400.0
+    release_ms: Annotated[float, within(*DUCKING_LIMITS["release_ms"])] = 800.0
 
 
 class Ducker:

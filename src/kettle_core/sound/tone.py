@@ -2,8 +2,10 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Annotated
 
-from kettle_core.sound.auto_gain import AutoGain
+from kettle_core.fields import OneOf, Percent, within
+from kettle_core.sound.auto_gain import TARGET_LIMITS_LUFS, AutoGain
 from kettle_core.sound.echo import EchoReduction
 from kettle_core.sound.hum import HumFilter
 from kettle_core.sound.levels import Sound
@@ -11,7 +13,8 @@ from kettle_core.sound.limiter import Limiter
 from kettle_core.sound.low_cut import LowCut
 from kettle_core.sound.shaping import Downmix, downmixed, panned, with_gain
 from kettle_core.sound.stage import Chain, EachSample, Stage
-from kettle_core.sound.suppression import NoiseSuppression, VoiceKeeper
+from kettle_core.sound.suppression import ENGINES, NoiseSuppression, VoiceKeeper
+from kettle_core.sound.voice_level import DELAY_LIMITS_MS, GAIN_LIMITS_DB
 
 HUM_CHOICES = ("off", "auto", "50", "60")
 CEILING_DBTP = -1.0
@@ -27,17 +30,17 @@ class Tone:
     cleaned, and a voice only as far as it needs it.
     """
 
-    gain_db: float = 0.0
+    gain_db: Annotated[float, within(*GAIN_LIMITS_DB)] = 0.0
     downmix: Downmix = "stereo"
-    delay_ms: float = 0.0
-    pan: float = 0.0
-    hum: str = "off"
-    suppression: int = 0
-    engine: str = "thorough"
+    delay_ms: Annotated[float, within(*DELAY_LIMITS_MS)] = 0.0
+    pan: Annotated[float, within(-1, 1)] = 0.0
+    hum: Annotated[str, OneOf(HUM_CHOICES)] = "off"
+    suppression: Percent = 0
+    engine: Annotated[str, OneOf(ENGINES)] = "thorough"
     low_cut: bool = False
-    echo: int = 0
+    echo: Percent = 0
     auto_gain: bool = False
-    target_lufs: float = -18.0
+    target_lufs: Annotated[float, within(*TARGET_LIMITS_LUFS)] = -18.0
     limiter: bool = False
 
     @property

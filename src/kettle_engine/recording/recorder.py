@@ -11,7 +11,6 @@ from typing import Any
 
 from kettle_core.errors import KettleError, NoRoomError, TakeError
 from kettle_core.program.cues import ToScene
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.devices import Event
 from kettle_core.rig.rig import Input, Rig
 from kettle_core.timing.ticks import NS_PER_S
@@ -24,6 +23,7 @@ from kettle_engine.recording.take_lines import TakeLines
 from kettle_engine.recording.track import Track
 from kettle_engine.stamps import Arrival
 from kettle_media.durable import PATIENCE_S, sync_file, sync_folder, within
+from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.folder import TakeFolder, check_room, free_bytes
 from kettle_media.take.info import COMPLETE, TakeInfo, TrackInfo, with_damage, with_notes
 from kettle_media.take.mending import mend_track

@@ -10,9 +10,6 @@ import numpy as np
 import soxr
 
 from kettle_core.errors import EngineError
-from kettle_core.rig.data import VERSION
-from kettle_core.rig.reader import Reader
-from kettle_core.rig.scene_data import read_scene
 from kettle_core.sound.background import measure_balance
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.mixing import mix_sounds
@@ -24,6 +21,7 @@ from kettle_engine.viewing.live import Live, Played, Tried
 from kettle_engine.viewing.meter import KEPT_S
 from kettle_engine.viewing.reading_watch import ReadingWatch
 from kettle_engine.viewing.scene_pictures import pick_colour
+from kettle_media.rig_document import SCENE
 from kettle_media.sound.sound_file import write_sound_file
 
 TRIED_FOR_S = 2.0
@@ -95,7 +93,7 @@ class Commands:
 
     def _try_scene(self, live: Live, values: Mapping[str, Any]) -> None:
         """Show a scene as it would be, for a moment."""
-        scene = read_scene(Reader(values["scene"], "scene"), VERSION)
+        scene = SCENE.read_plain(values["scene"])
         live.tried = {**live.tried, scene.id: Tried(scene, time.monotonic() + TRIED_FOR_S)}
 
     def _play_change(self, live: Live, values: Mapping[str, Any]) -> None:

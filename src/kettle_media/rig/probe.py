@@ -15,8 +15,8 @@ import av
 from av.error import FFmpegError
 
 from kettle_core.errors import DeviceError
-from kettle_core.rig.data import mode_from_dict, mode_to_dict
 from kettle_core.rig.devices import SAMPLE_RATE_HZ, Mode
+from kettle_media.rig_document import mode_from_dict, mode_to_dict
 
 VIDEO_ENDINGS = (".mp4", ".mkv", ".mov", ".webm", ".avi")
 SOUND_ENDINGS = (".wav", ".flac", ".mp3", ".m4a", ".ogg", ".opus")

@@ -4,6 +4,7 @@ import base64
 import binascii
 import io
 import json
+import re
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -11,14 +12,13 @@ from typing import Any
 from PIL import Image
 
 from kettle_core.errors import RigError
-from kettle_core.rig.data import rig_from_dict, rig_to_dict
-from kettle_core.rig.reader import STILL_PATTERN
+from kettle_core.fields import DIGEST_PATTERN
 from kettle_core.rig.rig import Rig
 from kettle_media.rig.stills import MAX_PIXELS, MAX_SIDE_PX, mask_names, still_name
+from kettle_media.rig_document import rig_from_dict, rig_schema, rig_to_dict
 
 FORMAT_NAME = "vast-kettle-rig"
 FILE_VERSION = 1
-SCHEMA_PATH = Path(__file__).parents[1] / "schemas" / "rig.schema.json"
 MAX_FILE_BYTES = 80_000_000
 MAX_PICTURES = 64
 NOT_A_RIG = (
@@ -78,7 +78,7 @@ def rig_from_file(data: bytes) -> tuple[Rig, dict[str, bytes]]:
             f"version {FILE_VERSION} can be read. Export it again from a newer Vast Kettle.",
             "version",
         )
-    rig = rig_from_dict(found.get("rig"))  # type: ignore[arg-type]
+    rig = rig_from_dict(found.get("rig"))
     pictures = _read_pictures(found.get("pictures", {}))
     for item in rig.inputs:
         if item.still and item.still not in pictures:
@@ -86,6 +86,35 @@ def rig_from_file(data: bytes) -> tuple[Rig, dict[str, bytes]]:
     if not mask_names(rig.scenes) <= pictures.keys():
         raise RigError("The picture of a mask is missing from the file.", "pictures")
     return rig, pictures
+
+
+def rig_file_schema() -> dict[str, Any]:
+    """The JSON Schema of a rig file (published as schemas/rig.schema.json)."""
+    rig = rig_schema()
+    parts = rig.pop("$defs")
+    pictures = {
+        "description": "PNG files in base64, by the SHA-256 of their bytes",
+        "type": "object",
+        "maxProperties": MAX_PICTURES,
+        "propertyNames": {"pattern": f"^{DIGEST_PATTERN}$"},
+        "additionalProperties": {"type": "string", "contentEncoding": "base64"},
+    }
+    properties = {
+        "format": {"const": FORMAT_NAME},
+        "version": {"const": FILE_VERSION},
+        "rig": {"$ref": "#/$defs/Rig"},
+        "pictures": pictures,
+    }
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Vast Kettle rig",
+        "description": "A rig as one file, see docs/rig-format.md.",
+        "type": "object",
+        "required": list(properties),
+        "additionalProperties": False,
+        "properties": properties,
+        "$defs": {**parts, "Rig": rig},
+    }
 
 
 def pictures_of(rig: Rig) -> set[str]:
@@ -111,7 +140,7 @@ def _read_pictures(found: Any) -> dict[str, bytes]:
 
 
 def _read_picture(name: str, value: Any) -> bytes:
-    if not STILL_PATTERN.fullmatch(name) or not isinstance(value, str):
+    if not re.fullmatch(DIGEST_PATTERN, name) or not isinstance(value, str):
         raise RigError(f"“{name:.40}” is no name of a picture in a rig file.", "pictures")
     try:
         data = base64.b64decode(value, validate=True)

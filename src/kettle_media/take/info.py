@@ -11,9 +11,9 @@ from typing import Any
 import jsonschema
 
 from kettle_core.errors import TakeError
-from kettle_core.rig.data import mode_from_dict, mode_to_dict, rig_from_dict
 from kettle_core.rig.devices import PICTURE_KINDS, Mode
 from kettle_core.rig.rig import Rig
+from kettle_media.rig_document import mode_from_dict, mode_to_dict, rig_from_dict
 
 FORMAT_NAME = "vast-kettle-take"
 SCHEMA_PATH = Path(__file__).parents[1] / "schemas" / "take.schema.json"

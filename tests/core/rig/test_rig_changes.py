@@ -11,14 +11,14 @@ from kettle_core.rig.changes import (
     with_new_input,
     without_input,
 )
-from kettle_core.rig.data import rig_from_dict, rig_to_dict
 from kettle_core.rig.devices import DeviceInfo, Mode
 from kettle_core.rig.first_rig import rig_of_devices
 from kettle_core.rig.rig import Input, Looks, input_of_device
+from kettle_core.rig.whole import check_rig
 from kettle_core.scene.layout import Box
+from kettle_media.rig_document import rig_from_dict, rig_to_dict
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
-from tests.core.rig.old_rigs import as_version_2
 
 
 def holds_together(case, rig):
@@ -51,10 +51,9 @@ class Changes(unittest.TestCase):
         fast = Mode(1920, 1080, Fraction(60))
         rig = with_input(rig, replace(rig.inputs[-1], mode=fast))
         self.assertEqual(rig.input("display-1").mode, fast)
-        data = rig_to_dict(rig)
-        data["inputs"][0]["mode"]["fps"] = "30"
+        other = replace(rig.inputs[0], mode=replace(fast, fps=Fraction(30)))
         with self.assertRaisesRegex(RigError, "one mode"):
-            rig_from_dict(data)
+            check_rig(replace(rig, inputs=(other, *rig.inputs[1:])))
 
     def test_a_new_input_is_given_a_place_by_its_crosspoint(self):
         mail = input_of_device(self.devices["display-2/mail"], "mail")
@@ -116,17 +115,3 @@ class Carried(unittest.TestCase):
         self.assertIn("kept, but off", sentences["webcam-2"])
         self.assertNotIn("display-1", sentences)
         self.assertEqual(fit_to_devices(rig, Studio().list_devices()), (rig, []))
-
-    def test_a_rig_of_version_1_is_read(self):
-        data = as_version_2(rig_to_dict(demo_rig())) | {"version": 1}
-        data["inputs"] = [i for i in data["inputs"] if i["kind"] in ("display", "microphone")]
-        names = [i["id"] for i in data["inputs"]]
-        for item in data["inputs"]:
-            for key in ("on", "looks", "tone"):
-                item.pop(key, None)
-        data["scenes"] = data["scenes"][:1]
-        for kind in ("layers", "sounds"):
-            rows = data["scenes"][0][kind]
-            data["scenes"][0][kind] = [x for x in rows if x["input"] in names]
-        rig = rig_from_dict(data)
-        self.assertTrue(all(i.on for i in rig.inputs))

@@ -10,13 +10,12 @@ from kettle_core.errors import RigError
 from kettle_core.rig import scene_changes as changes
 from kettle_core.rig import spots
 from kettle_core.rig.changes import with_format, with_input, without_input
-from kettle_core.rig.data import rig_from_dict, rig_to_dict
 from kettle_core.rig.rig import Format
 from kettle_core.rig.starting_layouts import STARTING_LAYOUTS, lay_out
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import MAX_LAYERS, ChangeOver, ColourKey, Mask
+from kettle_media.rig_document import rig_from_dict, rig_to_dict
 from kettle_studio.demo import demo_rig
-from tests.core.rig.old_rigs import as_version_2, as_version_4
 
 sizes = st.tuples(st.integers(64, 4000), st.integers(64, 4000)).filter(
     lambda s: 0.2 < s[0] / s[1] < 5
@@ -153,10 +152,6 @@ class SceneTests(RigCase):
             changes.with_layer_added(self.rig, "scene-1", "tablet")
         with self.assertRaisesRegex(RigError, "is a sound"):
             changes.with_layer_added(self.rig, "scene-2", "headset")
-        with self.assertRaisesRegex(RigError, "at most 64"):
-            data = rig_to_dict(self.rig)
-            data["scenes"][0]["layers"] *= 4
-            rig_from_dict(data)
 
 
 class SpotTests(RigCase):
@@ -226,17 +221,3 @@ class SpotTests(RigCase):
     def test_a_spot_has_a_name_of_its_own(self):
         with self.assertRaisesRegex(RigError, "Another spot is called “My corner”"):
             spots.with_spot_saved(self.rig, self.layer("scene-1"), "My corner")
-
-
-class OldRigs(unittest.TestCase):
-    def test_a_rig_of_version_4_called_its_stems_otherwise(self):
-        rig = demo_rig()
-        self.assertEqual(rig_from_dict(as_version_4(rig_to_dict(rig))), rig)
-
-    def test_a_rig_of_version_2_is_read_with_what_it_lacked_filled_in(self):
-        data = as_version_2(rig_to_dict(demo_rig()))
-        rig = rig_from_dict(data)
-        self.assertEqual([s.key for s in rig.scenes], ["1", "2", "3"])
-        self.assertEqual(rig.scenes[0].layers[1].mask.shape, "ellipse")
-        self.assertEqual(rig.default_scene, rig.scenes[0])
-        self.assertEqual(rig_from_dict(rig_to_dict(rig)), rig)

@@ -6,13 +6,13 @@ from dataclasses import replace
 import numpy as np
 
 from kettle_core.program.replay import replay
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.sound_changes import preset_stems, with_tone
 from kettle_core.sound.background import Ducking
 from kettle_core.sound.tone import Tone
 from kettle_media.program.mix import ProgramMix, Stems
 from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take
+from kettle_media.rig_document import rig_to_dict
 from kettle_media.sound.sound_file import SoundFile
 from kettle_media.take.align import align_take
 from tests.fixtures import copied_take

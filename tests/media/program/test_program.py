@@ -14,7 +14,6 @@ from kettle_core.errors import TakeError
 from kettle_core.program.cues import CloseUp, GoOn, Hide, Pause, ToScene
 from kettle_core.program.replay import replay
 from kettle_core.rig.changes import with_format
-from kettle_core.rig.data import rig_to_dict
 from kettle_core.rig.rig import Format
 from kettle_core.rig.sound_changes import with_tone
 from kettle_core.scene.layout import Box
@@ -25,6 +24,7 @@ from kettle_media.program import cleaned
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import compose_one_frame, compose_take, plan_take
+from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.align import align_take
 from kettle_media.take.cues import read_cues, write_cues
 from kettle_media.take.folder import TakeFolder

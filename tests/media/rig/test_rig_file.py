@@ -2,16 +2,18 @@ import base64
 import io
 import json
 import unittest
+from pathlib import Path
 from unittest import mock
 
 import jsonschema
 from PIL import Image
 
+import kettle_media
 from kettle_core.errors import PictureError, RigError
 from kettle_core.rig.changes import with_new_input
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Card, Input
-from kettle_media.rig.rig_file import MAX_FILE_BYTES, SCHEMA_PATH, rig_from_file, rig_to_file
+from kettle_media.rig.rig_file import MAX_FILE_BYTES, rig_file_schema, rig_from_file, rig_to_file
 from kettle_media.rig.stills import draw_card, picture_to_png, rgba_to_picture, still_name
 from kettle_media.rig.svg import svg_to_png
 from kettle_studio.demo import demo_rig
@@ -38,7 +40,11 @@ class RigFile(unittest.TestCase):
     def test_out_and_in_again_is_equal_and_the_schema_holds(self):
         rig, pictures = rig_from_file(self.data)
         self.assertEqual((rig, pictures), (self.rig, {self.name: self.png}))
-        jsonschema.validate(json.loads(self.data), json.loads(SCHEMA_PATH.read_text()))
+        jsonschema.validate(json.loads(self.data), rig_file_schema())
+
+    def test_the_published_schema_is_the_one_that_is_read_by(self):
+        published = Path(kettle_media.__file__).parent / "schemas" / "rig.schema.json"
+        self.assertEqual(json.loads(published.read_text()), rig_file_schema())
 
     def changed(self, **values):
         return json.dumps({**json.loads(self.data), **values}).encode()

@@ -10,12 +10,14 @@ from hypothesis import strategies as st
 import kettle_media
 from kettle_core.program.cues import CloseUp, Cue, Mark, Place, ToScene
 from kettle_core.scene.layout import Box
-from kettle_core.scene.scene import ChangeOver
+from kettle_core.scene.scene import CHANGE_OVERS, ChangeOver
 from kettle_media.take.cues import CUE, read_cues, write_cues
 from kettle_media.take.folder import TakeFolder
 
 SCHEMAS = Path(kettle_media.__file__).parent / "schemas"
-BOXES = st.builds(Box, *[st.integers(-5000, 5000)] * 4)
+st.register_type_strategy(
+    ChangeOver, st.builds(ChangeOver, st.sampled_from(CHANGE_OVERS), st.integers(0, 5000))
+)
 IDS = st.text("abc-123", min_size=1, max_size=40)
 
 
@@ -70,7 +72,7 @@ class CuesFile(unittest.TestCase):
         self.assertEqual(len(told), len(lines) - 1)
         for number, words in (
             (1, "mark.at_ns should be a whole number"),
-            (2, "greater than or equal to 0"),
+            (2, "at least 0"),
             (3, "mark.at_ns is missing"),
             (4, "mark.at_ns should be a whole number"),
             (5, "mark.colour is not known"),

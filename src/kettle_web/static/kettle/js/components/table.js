@@ -94,10 +94,6 @@ export function mount(table, live) {
     const found = document.querySelector("#table-data");
     if (!found) return;
     data = JSON.parse(found.textContent ?? "{}");
-    for (const layer of data.layers) {
-      layer.box = boxOf(/** @type {any} */ (layer.box));
-      layer.crop = boxOf(/** @type {any} */ (layer.crop));
-    }
     draw();
   };
 
@@ -133,13 +129,7 @@ export function mount(table, live) {
     }
   };
 
-  const placements = () =>
-    free().map((layer) => ({
-      id: layer.id,
-      box: listOf(layer.box),
-      crop: listOf(layer.crop),
-      turn: layer.turn,
-    }));
+  const placements = () => free().map(({ id, box, crop, turn }) => ({ id, box, crop, turn }));
 
   const tryNow = () => {
     window.clearTimeout(trying);
@@ -381,11 +371,6 @@ export function mount(table, live) {
     },
   };
 }
-
-/** @param {number[]} list */
-const boxOf = ([left, top, width, height]) => ({ left, top, width, height });
-/** @param {import("../lib/table_geometry.js").Box} box */
-const listOf = (box) => [box.left, box.top, box.width, box.height];
 
 /** On whole px, with the side that was not pulled where it was. @param {import("../lib/table_geometry.js").Box} start @param {import("../lib/table_geometry.js").Box} box @param {number} hx @param {number} hy */
 function roundedFrom(start, box, hx, hy) {
