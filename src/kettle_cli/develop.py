@@ -59,7 +59,7 @@ def _tests(name: str, *labels: str, how: str = "--exclude-tag") -> Step:
 def _checks() -> list[Step]:
     _need_packages()
     npx = [_node(), "node_modules/.bin/biome"]
-    templates = "src/kettle_web/templates"
+    templates = "src/kettle_web"
     pages = [str(p) for p in sorted((ROOT / templates).rglob("*.html"))]
     found = [
         ("ruff", [str(BIN / "ruff"), "check", *PYTHON_FILES]),

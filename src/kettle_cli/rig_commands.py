@@ -47,8 +47,8 @@ def _devices() -> list[dict[str, Any]]:
 def export_rig(options: Namespace) -> int:
     """Write a rig with its pictures into one file."""
     _need_django()
-    from kettle_web import rig_services
     from kettle_web.models import Rig as KeptRig
+    from kettle_web.rigs.carrying import export_rig
 
     rig = KeptRig.objects.filter(slug=options.name).first() or (
         KeptRig.objects.filter(name=options.name).first()
@@ -60,7 +60,7 @@ def export_rig(options: Namespace) -> int:
     if target.exists() and not options.replace:
         raise RigError(f"{target} exists and was left alone; add --replace to replace it.")
     try:
-        target.write_bytes(rig_services.export_rig(rig=rig))
+        target.write_bytes(export_rig(rig=rig))
     except OSError as error:
         raise RigError(f"{target} cannot be written: {error.strerror}.") from error
     print(f"{target}: {rig.name}, {len(rig.values.inputs)} inputs")
@@ -116,10 +116,10 @@ def import_rig(options: Namespace) -> int:
     """Make a rig from a file and tell what is not plugged in here."""
     data = read_rig_file(options.file)
     _need_django()
-    from kettle_web import rig_services
+    from kettle_web.rigs.carrying import import_rig
 
     plugged_in = [device_from_dict(row) for row in _devices()]
-    rig, told = rig_services.import_rig(data=data, plugged_in=plugged_in)
+    rig, told = import_rig(data=data, plugged_in=plugged_in)
     print(f"{rig.slug}: {rig.name}, {len(rig.values.inputs)} inputs")
     for substitution in told:
         print(substitution.sentence)

@@ -124,11 +124,12 @@ def _prepare(with_demo: bool) -> None:
 
     call_command("migrate", verbosity=0, interactive=False)
     call_command("collectstatic", verbosity=0, interactive=False)
-    from kettle_web import services
+    from kettle_web.rigs.services import make_demo_rig
+    from kettle_web.takes.services import resume_work
 
     if with_demo:
-        services.make_demo_rig()
-    services.resume_work()
+        make_demo_rig()
+    resume_work()
 
 
 def _free_port(wanted: int | None) -> int:

@@ -38,7 +38,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "csp.middleware.CSPMiddleware",
-    "kettle_web.errors.TellErrorsMiddleware",
+    "kettle_web.frame.errors.TellErrorsMiddleware",
 ]
 ROOT_URLCONF = "kettle_web.urls"
 ASGI_APPLICATION = "kettle_web.asgi.application"
@@ -46,6 +46,7 @@ MESSAGE_STORAGE = "django.contrib.messages.storage.cookie.CookieStorage"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": sorted(Path(__file__).parent.glob("*/templates")),
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": [
@@ -92,7 +93,7 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000
 # Larger files lie on disk while they are looked at.
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 FILE_UPLOAD_HANDLERS = [
-    "kettle_web.uploads.LimitedUploadHandler",
+    "kettle_web.frame.uploads.LimitedUploadHandler",
     "django.core.files.uploadhandler.MemoryFileUploadHandler",
     "django.core.files.uploadhandler.TemporaryFileUploadHandler",
 ]

@@ -13,10 +13,11 @@ from PIL import Image
 from kettle_core.errors import EngineError
 from kettle_core.scene.layout import Box
 from kettle_core.sound.background import judge_balance
+from kettle_engine.protocol import device_to_dict
 from kettle_media.rig_document import rig_to_dict
 from kettle_studio.driver import Studio
-from kettle_web import services
 from kettle_web.models import Rig
+from kettle_web.rigs.services import make_demo_rig
 
 
 class FakeEngine:
@@ -28,6 +29,8 @@ class FakeEngine:
 
     def ask(self, do, **values):
         self.asked.append((do, values))
+        if do == "devices":
+            return [device_to_dict(d) for d in self.studio.list_devices()]
         if do == "surroundings":
             return [vars(s) for s in self.studio.surroundings(values["device"])]
         if do == "switch":
@@ -47,11 +50,10 @@ def picture(name="Kettle mark.png", size=(40, 30)):
 
 class InputCase(TestCase):
     def setUp(self):
-        self.rig = services.make_demo_rig()
+        self.rig = make_demo_rig()
         self.engine = FakeEngine()
-        devices = self.engine.studio.list_devices
-        self.enterContext(mock.patch("kettle_web.services.devices", devices))
-        self.enterContext(mock.patch("kettle_web.services.engine", lambda: self.engine))
+        client = mock.patch("kettle_web.frame.engine.EngineClient", lambda _data: self.engine)
+        self.enterContext(client)
 
     def save(self, input_id, part, /, **values):
         address = reverse("save-input", args=["demo", input_id])

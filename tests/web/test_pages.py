@@ -13,9 +13,12 @@ from django.urls import reverse
 
 from kettle_engine.protocol import socket_folder
 from kettle_engine.taking import TakingFlag
-from kettle_web import selectors, services, tasks
 from kettle_web.models import Rig, Take
-from kettle_web.tasks import compose_program
+from kettle_web.rigs.services import make_demo_rig
+from kettle_web.takes import tasks
+from kettle_web.takes.selectors import program_progress
+from kettle_web.takes.services import look_after_takes, resume_work
+from kettle_web.takes.tasks import compose_program
 from tests.fixtures import copied_take, demo_take
 
 IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
@@ -24,7 +27,7 @@ IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
 @override_settings(TASKS=IMMEDIATE)
 class PageCase(TestCase):
     def setUp(self):
-        self.rig = services.make_demo_rig()
+        self.rig = make_demo_rig()
         takes = settings.DATA / f"takes-{os.getpid()}"
         self.enterContext(self.settings(TAKES=takes))
         self.addCleanup(shutil.rmtree, takes)
@@ -101,7 +104,7 @@ class PatchSheet(PageCase):
 
     def test_the_cost_is_told_from_the_last_take(self):
         self.put_take("found")
-        services.look_after_takes()
+        look_after_takes()
         Take.objects.update(rig=self.rig, size_bytes=60_000_000, duration_s=60.0)
         self.assertContains(self.client.get(self.rig.get_absolute_url()), "60.0 MB/min")
 
@@ -159,7 +162,7 @@ class Takes(PageCase):
         )
         folder.write_info(info)
         self.put_take("cut", folder)
-        services.look_after_takes()
+        look_after_takes()
         page = self.client.get(Take.objects.get().get_absolute_url())
         self.assertContains(page, "was cut off and has been repaired")
 
@@ -167,7 +170,7 @@ class Takes(PageCase):
         path = self.put_take("cues")
         with (path / "cues.jsonl").open("a") as file:
             file.write('{"at_ns": 7, "do": "hide", "input": "ghost"}\n{"at_ns": 8, "do": "sc')
-        services.look_after_takes()
+        look_after_takes()
         page = self.client.get(Take.objects.get().get_absolute_url())
         self.assertContains(page, "The rig has no input “ghost”")
         self.assertContains(page, "of cues.jsonl is left out")
@@ -176,7 +179,7 @@ class Takes(PageCase):
         path = self.put_take("older")
         (path / "sounds").mkdir()
         (path / "sounds" / "voice.flac").write_bytes(b"fLaC of old")
-        services.look_after_takes()
+        look_after_takes()
         take = Take.objects.get()
         page = self.client.get(take.get_absolute_url())
         self.assertContains(page, "stem, cleaned, mono")
@@ -186,7 +189,7 @@ class Takes(PageCase):
     def test_a_damaged_track_fails_the_program_with_the_reason_and_can_be_tried_again(self):
         path = self.put_take("damaged")
         (path / "tracks" / "headset.mkv").write_bytes(b"")
-        services.look_after_takes()
+        look_after_takes()
         take = Take.objects.get()
         compose_program.func(take.pk)
         page = self.client.get(take.get_absolute_url())
@@ -198,16 +201,16 @@ class Takes(PageCase):
 
     def test_a_take_whose_folder_is_gone_has_failed(self):
         Take.objects.create(folder="gone", name="Gone", recorded_at=datetime.now(UTC))
-        services.look_after_takes()
+        look_after_takes()
         take = Take.objects.get()
         self.assertEqual(take.state, "failed")
         self.assertContains(self.client.get(take.get_absolute_url()), "is not a take")
 
     def test_unfinished_work_is_ordered_again_after_a_start(self):
         self.put_take("again")
-        services.look_after_takes()
+        look_after_takes()
         Take.objects.update(program=Take.Program.COMPOSING, program_done=5, program_total=9)
-        services.resume_work()
+        resume_work()
         self.assertEqual(Take.objects.get().program, "waiting")
 
     def test_time_left_follows_from_the_pace(self):
@@ -217,13 +220,13 @@ class Takes(PageCase):
             program_total=100,
             program_began_at=datetime.now(UTC),
         )
-        self.assertEqual(selectors.program_progress(take)["percent"], 25)
-        self.assertLess(selectors.program_progress(take)["left_s"], 5)
-        self.assertEqual(selectors.program_progress(take)["says"], "is being composed")
+        self.assertEqual(program_progress(take)["percent"], 25)
+        self.assertLess(program_progress(take)["left_s"], 5)
+        self.assertEqual(program_progress(take)["says"], "is being composed")
 
     def test_a_program_that_waits_for_a_take_says_so_and_is_composed_after_it(self):
         self.put_take("web-waits")
-        services.look_after_takes()
+        look_after_takes()
         take = Take.objects.get()
         flag = TakingFlag(settings.DATA)
         self.addCleanup(flag.close)
@@ -238,14 +241,14 @@ class Takes(PageCase):
         Take.objects.update(program=Take.Program.COMPOSING)
         tell(True)
         take.refresh_from_db()
-        self.assertEqual(selectors.program_progress(take)["says"], "waits for the take")
+        self.assertEqual(program_progress(take)["says"], "waits for the take")
 
 
 class Media(PageCase):
     def setUp(self):
         super().setUp()
         self.path = self.put_take("media")
-        services.look_after_takes()
+        look_after_takes()
         self.take = Take.objects.get()
 
     def get(self, kind, name, **headers):

@@ -8,8 +8,8 @@ from django.urls import reverse
 
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ColourKey
-from kettle_web import services
 from kettle_web.models import Rig, RigChange
+from kettle_web.rigs.services import change_rig, make_demo_rig, undo_change
 from tests.web.test_inputs import InputCase, picture
 
 
@@ -241,12 +241,12 @@ class Scenes(TableCase):
 
 class History(TestCase):
     def test_more_changes_than_any_number_can_be_undone_on_one_day(self):
-        rig = services.make_demo_rig()
+        rig = make_demo_rig()
         for step in range(130):
             values = rig.values
             changed = type(values)(f"Rig {step}", values.inputs, values.scenes, values.format)
-            services.change_rig(rig=rig, values=changed, words="renamed")
+            change_rig(rig=rig, values=changed, words="renamed")
         self.assertEqual(RigChange.objects.count(), 130)
         for _ in range(130):
-            services.undo_change(rig=rig)
+            undo_change(rig=rig)
         self.assertEqual(rig.values.name, "Bench rig")

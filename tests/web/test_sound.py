@@ -10,9 +10,8 @@ from django.urls import reverse
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.sound.sound_file import write_sound_file
 from kettle_studio.demo import demo_rig
-from kettle_web import services
-from kettle_web.input_selectors import heard_path
 from kettle_web.models import Rig
+from kettle_web.rigs.heard import heard_path
 from tests.core.sound.signals import hum, noise, words
 from tests.web.test_inputs import FakeEngine
 
@@ -25,7 +24,9 @@ CHAIN = {
 class SoundCase(TestCase):
     def setUp(self):
         self.rig = Rig.objects.create(name="Bench", slug="bench", document=rig_to_dict(demo_rig()))
-        self.enterContext(mock.patch.object(services, "engine", FakeEngine))
+        self.enterContext(
+            mock.patch("kettle_web.frame.engine.EngineClient", lambda _data: FakeEngine())
+        )
 
     def values(self):
         self.rig.refresh_from_db()

@@ -13,10 +13,11 @@ from django.test import TransactionTestCase, override_settings, tag
 from django.urls import reverse
 
 from kettle_core.rig.changes import with_input
-from kettle_web import services
 from kettle_web.asgi import application
-from kettle_web.live import Hub, LiveConsumer
+from kettle_web.frame.engine import engine
+from kettle_web.live.consumer import Hub, LiveConsumer
 from kettle_web.models import Take
+from kettle_web.rigs.services import change_rig, make_demo_rig
 from tests.engine.process import EngineProcess
 
 IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
@@ -30,7 +31,7 @@ class WithEngine(TransactionTestCase):
         data = settings.DATA / f"engine-{os.getpid()}-{self._testMethodName}"
         self.enterContext(self.settings(DATA=data, TAKES=data / "takes"))
         data.mkdir()
-        self.rig = services.make_demo_rig()
+        self.rig = make_demo_rig()
         self.engine = EngineProcess(self, data)
 
     def test_record_and_stop_by_pages_make_a_take(self):
@@ -114,7 +115,7 @@ class WithEngine(TransactionTestCase):
         def open_other(seen):
             if "levels" in seen and "opened" not in seen:
                 seen["opened"] = True
-                services.engine().ask("open_rig", rig=other, owner="other")
+                engine().ask("open_rig", rig=other, owner="other")
 
         seen = self.receive(
             "levels", lambda seen: "message" in seen.get("status", {}), more=open_other
@@ -130,11 +131,11 @@ class WithEngine(TransactionTestCase):
             if states.count("recording") == 1:
                 values = self.rig.values
                 named = replace(values.inputs[0], name="Renamed")
-                services.change_rig(rig=self.rig, values=with_input(values, named), words="named")
+                change_rig(rig=self.rig, values=with_input(values, named), words="named")
             if states.count("recording") == 8 and "stopped" not in seen:
-                seen["stopped"] = services.engine().ask("stop")
+                seen["stopped"] = engine().ask("stop")
 
-        services.engine().ask("record", rig=self.rig.document, folder="t", countdown_s=0)
+        engine().ask("record", rig=self.rig.document, folder="t", countdown_s=0)
         self.receive(
             "status", lambda seen: states[-1:] == ["watching"] and "stopped" in seen, more=change
         )

@@ -10,16 +10,17 @@ from django.forms.widgets import CheckboxInput, RadioSelect, Select
 from django.utils.safestring import SafeString
 
 from kettle_core.rig.rig import Rig
-from kettle_web import selectors
+from kettle_web.frame import selectors
 from kettle_web.models import Rig as KeptRig
+from kettle_web.rigs.selectors import path_steps as steps_of
 
 register = template.Library()
 
 
-@register.inclusion_tag("kettle/_steps.html")
+@register.inclusion_tag("frame/_steps.html")
 def path_steps(rig: KeptRig, page: str) -> dict[str, Any]:
     """The order of work, at the top of a rig's pages."""
-    return {"steps": selectors.path_steps(rig), "page": page}
+    return {"steps": steps_of(rig), "page": page}
 
 
 @register.simple_tag

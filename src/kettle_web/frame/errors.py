@@ -1,0 +1,56 @@
+"""The one place where our errors become messages and status codes."""
+
+from collections.abc import Callable
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+
+from kettle_core.errors import EngineError, KettleError, RigError, SoundError
+from kettle_web.frame.uploads import MAX_REQUEST_BYTES, TOO_LARGE
+
+BACK_TO = {
+    "record-start": "record",
+    "record-stop": "record",
+    "save-scene": "scenes",
+    "new-scene": "scenes",
+    "order-scenes": "scenes",
+    "delete-scene": "scenes",
+    "play-change": "scenes",
+    "pick-colour": "scenes",
+    "save-sound": "sound",
+    "listen-sound": "sound",
+    "save-stems": "stems",
+}
+
+
+class TellErrorsMiddleware:
+    """A KettleError in a view: JSON for scripts, else a message on the page it came from."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self._get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Go on to the view, unless what is sent is too much to be read at all."""
+        if int(request.META.get("CONTENT_LENGTH") or 0) > MAX_REQUEST_BYTES:
+            return render(request, "frame/sentence.html", {"sentence": TOO_LARGE}, status=413)
+        return self._get_response(request)
+
+    def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        """Answer instead of the view."""
+        if not isinstance(error, KettleError):
+            return None
+        status = 503 if isinstance(error, EngineError) else 400
+        if wants_json(request):
+            field = error.field if isinstance(error, RigError | SoundError) else ""
+            return JsonResponse({"error": str(error), "field": field}, status=status)
+        match = request.resolver_match
+        if request.method == "POST" and match and "slug" in match.kwargs:
+            messages.error(request, str(error))
+            return redirect(BACK_TO.get(match.url_name or "", "patch-sheet"), match.kwargs["slug"])
+        return render(request, "frame/sentence.html", {"sentence": str(error)}, status=status)
+
+
+def wants_json(request: HttpRequest) -> bool:
+    """Whether a script asks."""
+    return request.headers.get("Accept", "").startswith("application/json")

@@ -1,0 +1,231 @@
+"""Pages of a rig's inputs: the picture list, a page for each, set-up of a sound step by step."""
+
+import json
+import time
+from typing import Any
+
+from django.contrib import messages
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
+
+from kettle_core.errors import EngineError, KettleError, RigError
+from kettle_core.rig.changes import with_input_at, without_input
+from kettle_core.rig.rig import Input
+from kettle_media.rig.stills import MAX_UPLOAD_BYTES
+from kettle_web.frame.engine import engine, plugged_in, plugged_in_or_none, status_or_message
+from kettle_web.frame.form_fields import FileForm
+from kettle_web.frame.selectors import level_strip
+from kettle_web.inputs import changes, selectors, services
+from kettle_web.models import Rig
+from kettle_web.rigs.heard import heard_name, heard_path
+from kettle_web.rigs.library import keep_still
+from kettle_web.rigs.patch_sheet import patch_sheet_page
+from kettle_web.rigs.selectors import input_line
+from kettle_web.rigs.services import change_rig
+
+
+def _rig_and_input(slug: str, input_id: str) -> tuple[Rig, Input]:
+    rig = get_object_or_404(Rig, slug=slug)
+    try:
+        return rig, rig.values.input(input_id)
+    except RigError as error:
+        raise Http404(str(error)) from error
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def add(request: HttpRequest, slug: str) -> HttpResponse:
+    """The picture list of what can be added; adding goes on to the new input's page."""
+    rig = get_object_or_404(Rig, slug=slug)
+    error, kind = "", request.POST.get("kind", "")
+    if request.method == "POST":
+        try:
+            added = _add(request, rig, kind)
+            messages.success(
+                request, f"{added.name} was added. It is put into a scene on the patch sheet."
+            )
+            to_set_up = request.POST.get("to") == "set-up"
+            return redirect("set-up" if to_set_up else "input", slug, added.id)
+        except EngineError:
+            raise
+        except KettleError as problem:
+            error = str(problem)
+    context = {
+        "rig": rig,
+        "page": "inputs",
+        "groups": selectors.unused_devices(rig.values),
+        "stills": rig.stills.all(),
+        "samples": services.SAMPLE_CARDS,
+        "strip": level_strip(),
+        "engine": status_or_message(),
+        "error": error,
+        "error_kind": kind,
+    }
+    return render(request, "inputs/add.html", context, status=400 if error else 200)
+
+
+def _add(request: HttpRequest, rig: Rig, kind: str) -> Input:
+    if kind == "device":
+        return services.add_device(rig=rig, device_id=request.POST.get("device", ""))
+    if kind == "card":
+        return services.add_card(rig=rig, sample=request.POST.get("sample", ""))
+    if kind == "still":
+        still = get_object_or_404(rig.stills, digest=request.POST.get("digest", ""))
+        return services.add_still(rig=rig, still=still)
+    form = FileForm(request.POST, request.FILES)
+    if not form.is_valid():
+        raise RigError(str(form.errors["file"][0]), "file")
+    file = form.cleaned_data["file"]
+    if kind == "picture":
+        limit = MAX_UPLOAD_BYTES
+        still = keep_still(rig=rig, data=file.read(limit + 1), name=file.name)
+        return services.add_still(rig=rig, still=still)
+    return services.add_material(rig=rig, file=file, name=file.name)[0]
+
+
+@require_POST
+def order(request: HttpRequest, slug: str) -> HttpResponse:
+    """Move an input to another row."""
+    rig = get_object_or_404(Rig, slug=slug)
+    values, input_id = rig.values, request.POST.get("input", "")
+    places = [i.id for i in values.inputs]
+    try:
+        by = {"up": -1, "down": 1}.get(request.POST.get("move", ""))
+        here = places.index(input_id)
+        place = here + by if by else int(request.POST.get("place", ""))
+    except ValueError as error:
+        raise RigError("This row can't be moved there. Reload the page.", "input") from error
+    words = f"{values.input(input_id).name} moved"
+    change_rig(rig=rig, values=with_input_at(values, input_id, place), words=words)
+    return redirect(rig)
+
+
+@require_safe
+def page(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
+    """One input: what it shows or sounds like, and how it is set up."""
+    rig, item = _rig_and_input(slug, input_id)
+    return _page(request, rig, item)
+
+
+def _page(
+    request: HttpRequest, rig: Rig, item: Input, part: str = "", forms: Any = None
+) -> HttpResponse:
+    values = rig.values
+    devices = plugged_in_or_none()
+    context: dict[str, Any] = {
+        "rig": rig,
+        "page": "inputs",
+        "input": item,
+        "line": input_line(item),
+        "forms": forms or selectors.input_forms(values, item, devices, stills=rig.stills.all()),
+        "device": next((d for d in devices if d.id == item.device), None),
+        "strip": level_strip(),
+        "engine": status_or_message(),
+        "undo": rig.changes.filter(undone=False).first(),
+        "redo": rig.changes.filter(undone=True).last(),
+    }
+    if item.is_picture:
+        context |= {"facts": selectors.picture_facts(values, item)}
+    context["besides"] = [] if item.is_still else selectors.surroundings(item)
+    return render(request, "inputs/input.html", context, status=400 if part else 200)
+
+
+@require_POST
+def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
+    """One form of an input's page, or of its row on the patch sheet."""
+    rig, item = _rig_and_input(slug, input_id)
+    values, part = rig.values, request.POST.get("part", "")
+    devices = [] if part in ("name", "on") else plugged_in()
+    stills = list(rig.stills.all())
+    forms = selectors.input_forms(values, item, devices, part, request.POST, stills)
+    if part not in forms:
+        raise RigError("This can't be set for this input. Reload the page.", part)
+    if not forms[part].is_valid():
+        if "back" in request.POST:
+            error = str(next(iter(forms[part].errors.values()))[0])
+            wrong = {"input": item.id, "text": request.POST.get("name", ""), "error": error}
+            return patch_sheet_page(request, rig, wrong=wrong)
+        return _page(request, rig, item, part, forms)
+    change, words = changes.CHANGES[part]
+    data = forms[part].cleaned_data
+    if part == "still":
+        data["still"] = next(s for s in stills if s.digest == data["digest"])
+    try:
+        changed = change(values, item, data, devices)
+    except EngineError:
+        raise
+    except KettleError as error:
+        forms[part].add_error(None, str(error))
+        return _page(request, rig, item, part, forms)
+    change_rig(rig=rig, values=changed, words=f"{item.name}: {words}")
+    if "back" in request.POST:
+        return redirect(rig)
+    page_name = "set-up" if request.POST.get("to") == "set-up" else "input"
+    return redirect(page_name, slug, input_id)
+
+
+@require_POST
+def delete(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
+    """Delete an input; it can be taken back."""
+    rig, item = _rig_and_input(slug, input_id)
+    used = selectors.scenes_with(rig.values, input_id)
+    values = without_input(rig.values, input_id)
+    change_rig(rig=rig, values=values, words=f"{item.name} deleted")
+    places = f"its places in {used}" if used else "its places"
+    messages.info(request, f"{item.name} was deleted with {places}. Undo brings it back.")
+    return redirect(rig)
+
+
+@require_POST
+def besides(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
+    """Have something of the computer shown or heard, or not."""
+    rig, item = _rig_and_input(slug, input_id)
+    on = request.POST.get("on") == "1"
+    engine().ask("switch", device=item.device, key=request.POST.get("key", ""), on=on)
+    return redirect("input", rig.slug, input_id)
+
+
+@require_http_methods(["GET", "HEAD", "POST"])
+def set_up(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
+    """A sound step by step: choose, speak, see it move, gain, hear it back."""
+    rig, item = _rig_and_input(slug, input_id)
+    if item.is_picture:
+        raise Http404("A picture has no gain to set up.")
+    if request.method == "POST":
+        found = engine().ask(
+            "hear",
+            input=item.id,
+            name=heard_name(rig, item),
+            seconds=_seconds(request.POST.get("seconds", "")),
+        )
+        path = heard_path(rig, item, "json")
+        path.write_text(json.dumps({**found, "at": time.time()}))
+        return redirect("set-up", slug, input_id)
+    context = {
+        "rig": rig,
+        "page": "inputs",
+        "input": item,
+        "ears": selectors.ears(rig.values, item.kind),
+        "heard": selectors.heard(rig, item),
+        "strip": level_strip(),
+        "engine": status_or_message(),
+        "is_voice": item.kind == "microphone",
+    }
+    return render(request, "inputs/set_up.html", context)
+
+
+def _seconds(text: str) -> float:
+    try:
+        return min(max(float(text), 2.0), 15.0)
+    except ValueError:
+        return 10.0
+
+
+@require_safe
+def heard(request: HttpRequest, slug: str, input_id: str, which: str) -> FileResponse:
+    """What was heard of an input, as it came, with the gain, or before and after its chain."""
+    rig, item = _rig_and_input(slug, input_id)
+    path = heard_path(rig, item, which)
+    if which not in ("raw", "gain", "before", "after") or not path.is_file():
+        raise Http404("Nothing was heard yet.")
+    return FileResponse(path.open("rb"), content_type="audio/flac")

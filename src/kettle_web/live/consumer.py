@@ -1,0 +1,252 @@
+"""One WebSocket a page: status, levels and pictures of the engine, passed on as they come."""
+
+import asyncio
+import json
+import time
+from collections import Counter
+from collections.abc import Iterable
+from contextlib import suppress
+from typing import Any, ClassVar
+from urllib.parse import parse_qs
+
+import zmq
+import zmq.asyncio
+from asgiref.sync import sync_to_async
+from channels.generic.websocket import AsyncWebsocketConsumer
+from django.conf import settings
+
+from kettle_core.errors import KettleError
+from kettle_engine.client import NOT_RUNNING
+from kettle_engine.protocol import (
+    AFTER,
+    COUNTDOWN,
+    FINISHING,
+    HEAR,
+    IDLE,
+    LEVELS,
+    PICTURE,
+    PROGRAM,
+    RECORDING,
+    SCENE_SIZES,
+    SIZES,
+    STATUS,
+    after_topic,
+    hear_topic,
+    live_address,
+    picture_topic,
+)
+from kettle_media.rig_document import SCENE
+from kettle_web.frame.engine import engine
+from kettle_web.models import Rig
+from kettle_web.scenes.changes import tried_scene
+
+TOPICS = {"levels": LEVELS, "program": PROGRAM}
+
+SILENT_AFTER_S = 1.5
+
+LOOK_EVERY_S = 0.3
+
+SPARES_EVERY_S = 2.0
+
+QUEUED = 24
+
+MOST_PICTURES, MOST_AFTER = 64, 2
+
+ELSEWHERE = (
+    "The rig “{name}” was opened on another page, so its inputs are live now and not these. "
+    "Reload this page to see these again."
+)
+
+Message = tuple[bytes, bytes, bytes]
+
+
+class Hub:
+    """One subscription to the engine for all pages; topics nobody wants are not asked for."""
+
+    def __init__(self) -> None:
+        self._consumers: set[LiveConsumer] = set()
+        self._latest: dict[bytes, Message] = {}
+        self._asked: Counter[bytes] = Counter()
+        self._task: asyncio.Task[None] | None = None
+        self._socket: zmq.asyncio.Socket | None = None
+        self.heard_at = 0.0
+        self.engine_state = ""
+
+    def join(self, consumer: "LiveConsumer") -> None:
+        """Pass on to a page what it asks for from now on."""
+        if self._socket is None:
+            self._socket = zmq.asyncio.Context.instance().socket(zmq.SUB)
+            self._socket.rcvhwm = 120
+            self._socket.connect(live_address(settings.DATA))
+            self._task = asyncio.create_task(self._run(self._socket))
+        self._consumers.add(consumer)
+
+    def leave(self, consumer: "LiveConsumer") -> None:
+        """A page has gone."""
+        self._consumers.discard(consumer)
+
+    def ask(self, consumer: "LiveConsumer", topics: Iterable[bytes]) -> None:
+        """A page wants topics; what was shown last is shown at once, as it may stand still."""
+        for topic in topics:
+            self._asked[topic] += 1
+            if self._asked[topic] == 1 and self._socket:
+                self._socket.subscribe(topic)
+            elif topic in self._latest:
+                consumer.offer(*self._latest[topic])
+
+    def forget(self, topics: Iterable[bytes]) -> None:
+        """A page does not want topics any more."""
+        for topic in topics:
+            self._asked[topic] -= 1
+            if self._asked[topic] <= 0 and self._socket:
+                self._socket.unsubscribe(topic)
+                self._latest.pop(topic, None)
+                del self._asked[topic]
+
+    async def _run(self, socket: zmq.asyncio.Socket) -> None:
+        while True:
+            topic, header, body = await socket.recv_multipart()
+            if topic == STATUS:
+                self.heard_at = time.monotonic()
+                self.engine_state = json.loads(header)["state"]
+            if topic in self._asked:
+                self._latest[topic] = (topic, header, body)
+            for consumer in list(self._consumers):
+                consumer.offer(topic, header, body)
+
+
+class LiveConsumer(AsyncWebsocketConsumer):
+    """Sends JSON for status and levels; a picture as a name, a zero byte and a JPEG.
+
+    The page says which pictures it shows: {"look": {"small": [ids], "rest": [ids], …}},
+    and under "after" which sounds it shows after their chain, under
+    "hear" the one it plays.
+    """
+
+    hub: ClassVar[Hub] = Hub()
+
+    async def connect(self) -> None:
+        """Open the rig and pass on what the page asks for (?want=levels,program&spares=1)."""
+        query = parse_qs(self.scope["query_string"].decode(errors="replace"))
+        wanted = ",".join(query.get("want", [])).split(",")
+        self._spares = "spares" in query
+        self._slug = self.scope["url_route"]["kwargs"]["slug"]
+        self._topics = {STATUS, *(TOPICS[name] for name in wanted if name in TOPICS)}
+        self._queue: asyncio.Queue[Message] = asyncio.Queue(QUEUED)
+        self._tried: dict[str, Any] | None = None
+        self._trying: asyncio.Task[None] | None = None
+        await self.accept()
+        self.hub.join(self)
+        self.hub.ask(self, self._topics)
+        self._tasks = [asyncio.create_task(self._send_all()), asyncio.create_task(self._watch())]
+
+    async def disconnect(self, code: int) -> None:
+        """Stop passing on."""
+        self.hub.leave(self)
+        self.hub.forget(self._topics)
+        for task in self._tasks:
+            task.cancel()
+
+    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
+        """The page shows other pictures now, or tries a scene; what is neither is left alone."""
+        try:
+            message = json.loads(text_data or "")
+            if "try" in message:
+                self._try(message["try"])
+                return
+            look = message["look"]
+            topics = {
+                picture_topic(size, str(name))
+                for size in (*SIZES, *SCENE_SIZES)
+                for name in list(look.get(size, []))[:MOST_PICTURES]
+            }
+            topics |= {after_topic(str(name)) for name in list(look.get("after", []))[:MOST_AFTER]}
+            topics |= {hear_topic(str(name)) for name in list(look.get("hear", []))[:1]}
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+            return
+        shown = {t for t in self._topics if t.startswith((PICTURE, AFTER, HEAR))}
+        self._topics = (self._topics - shown) | topics
+        self.hub.ask(self, topics - shown)
+        self.hub.forget(shown - topics)
+
+    def _try(self, tried: dict[str, Any]) -> None:
+        """Have layers shown where they would lie; only the newest counts, one at a time."""
+        self._tried = tried
+        if self._trying is None or self._trying.done():
+            self._trying = asyncio.create_task(self._try_newest())
+
+    async def _try_newest(self) -> None:
+        while self._tried is not None:
+            tried, self._tried = self._tried, None
+            # The drop is saved by the form, which says what is wrong with it.
+            with suppress(KettleError, KeyError, TypeError, AttributeError):
+                await sync_to_async(_try_layers, thread_sensitive=False)(self._slug, tried)
+
+    def offer(self, topic: bytes, header: bytes, body: bytes) -> None:
+        """Take a message; a page that is too slow loses the oldest one."""
+        if topic not in self._topics:
+            return
+        if self._queue.full():
+            self._queue.get_nowait()
+        self._queue.put_nowait((topic, header, body))
+
+    async def _send_all(self) -> None:
+        while True:
+            topic, header, body = await self._queue.get()
+            if body:
+                name = "program" if topic == PROGRAM else json.loads(header)["input"]
+                await self.send(bytes_data=name.encode() + b"\0" + body)
+            else:
+                kind = "levels" if topic == LEVELS else "status"
+                kind = "after" if topic.startswith(AFTER) else kind
+                values = json.loads(header)
+                if values.get("rig", self._slug) not in ("", self._slug):
+                    values["message"] = ELSEWHERE.format(name=values["rig_name"])
+                await self.send(text_data=json.dumps({"kind": kind, "values": values}))
+
+    async def _watch(self) -> None:
+        """Have the rig open as it is now, again after the engine was away, and say so meanwhile."""
+        slug = self._slug
+        opened: object = None
+        asked_at = 0.0
+        while True:
+            now = time.monotonic()
+            away = now - self.hub.heard_at > SILENT_AFTER_S
+            # An engine that came back before it was missed has no rig open.
+            # What it said before it was asked is no sign of that.
+            idle = self.hub.engine_state == IDLE and now - asked_at > SILENT_AFTER_S
+            lapsed = away or opened is None or idle
+            lapsed = lapsed or (self._spares and now - asked_at > SPARES_EVERY_S)
+            # A take keeps its rig; what was changed meanwhile is opened after it.
+            free = away or self.hub.engine_state not in (COUNTDOWN, RECORDING, FINISHING)
+            try:
+                stamp, document = await sync_to_async(_rig, thread_sensitive=False)(slug)
+                if document and free and (lapsed or stamp != opened):
+                    await sync_to_async(_open_rig, thread_sensitive=False)(
+                        slug, document, self._spares
+                    )
+                    opened, asked_at = stamp, now
+            except KettleError as error:
+                opened = None
+                await self._tell("absent" if str(error) == NOT_RUNNING else "failed", str(error))
+                await asyncio.sleep(1.0)
+            await asyncio.sleep(LOOK_EVERY_S)
+
+    async def _tell(self, state: str, message: str) -> None:
+        values: dict[str, Any] = {"state": state, "message": message}
+        await self.send(text_data=json.dumps({"kind": "status", "values": values}))
+
+
+def _rig(slug: str) -> tuple[object, dict[str, Any] | None]:
+    found = Rig.objects.filter(slug=slug).values_list("changed_at", "document").first()
+    return found or (None, None)
+
+
+def _open_rig(slug: str, document: dict[str, Any], spares: bool) -> None:
+    engine().ask("open_rig", rig=document, spares=spares, owner=slug)
+
+
+def _try_layers(slug: str, tried: dict[str, Any]) -> None:
+    values = Rig.objects.get(slug=slug).values
+    scene = tried_scene(values, str(tried["scene"]), tried["layers"])
+    engine().ask("try_scene", scene=SCENE.plain(scene))

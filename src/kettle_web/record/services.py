@@ -1,0 +1,53 @@
+"""A take begun and stopped."""
+
+import time
+
+from django.conf import settings
+from django.utils import timezone
+
+from kettle_engine.protocol import COUNTDOWN, FINISHING
+from kettle_web.frame.engine import engine
+from kettle_web.models import Rig, Take
+from kettle_web.takes.services import read_take_from_disk
+
+STOP_TIMEOUT_S = 20.0
+
+
+def start_take(*, rig: Rig, countdown_s: int) -> Take:
+    """Have the engine record into a new folder. Raises EngineError or TakeError."""
+    now = timezone.now()
+    day = timezone.localtime(now).date().isoformat()
+    number = Take.objects.filter(folder__startswith=f"{rig.slug}-{day}-").count() + 1
+    while _is_taken(folder := f"{rig.slug}-{day}-take-{number:02d}"):
+        number += 1
+    # The row comes second: without a folder it would look like a take that was lost.
+    engine().ask("record", rig=rig.document, folder=folder, countdown_s=countdown_s)
+    return Take.objects.create(
+        rig=rig, folder=folder, name=f"{rig.name}, take {number}", recorded_at=now
+    )
+
+
+def _is_taken(folder: str) -> bool:
+    return Take.objects.filter(folder=folder).exists() or (settings.TAKES / folder).exists()
+
+
+def stop_take() -> Take | None:
+    """Stop what is being recorded and have its program composed.
+
+    None where it was stopped in the countdown, before anything was recorded.
+    """
+    client = engine()
+    stopped = client.ask("stop")
+    deadline = time.monotonic() + STOP_TIMEOUT_S
+    status = client.ask("status")
+    while status["state"] in ("recording", FINISHING) and time.monotonic() < deadline:
+        time.sleep(0.05)
+        status = client.ask("status")
+    take = Take.objects.filter(state=Take.State.RECORDING).first()
+    if stopped == COUNTDOWN:
+        if take:
+            take.delete()
+        return None
+    if take:
+        read_take_from_disk(take=take)
+    return take

@@ -1,0 +1,61 @@
+"""Fields of a rig and its patch sheet, with errors in our words."""
+
+from fractions import Fraction
+
+from django import forms
+
+from kettle_core.rig.rig import FRAME_RATES, FRAME_SIZES, Format
+
+SIZE_CHOICES = [(f"{w}x{h}", f"{w} × {h} px") for w, h in FRAME_SIZES]
+
+RATE_CHOICES = [
+    (rate, f"{float(Fraction(rate)):.5g} fps" + (f" ({rate})" if "/" in rate else ""))
+    for rate in FRAME_RATES
+]
+
+
+class RigForm(forms.Form):
+    """A new rig."""
+
+    name = forms.CharField(
+        max_length=80,
+        label="Name of the rig",
+        error_messages={
+            "required": "A rig needs a name, so none was made. Type one, such as “Bench rig”.",
+            "max_length": "A rig's name has at most 80 characters. Shorten it.",
+        },
+    )
+
+
+class FormatForm(forms.Form):
+    """Frame size and frame rate of the program."""
+
+    frame_size = forms.ChoiceField(
+        choices=SIZE_CHOICES,
+        label="Frame size",
+        error_messages={
+            "invalid_choice": "This frame size is not offered. Choose one of the list."
+        },
+    )
+    fps = forms.ChoiceField(
+        choices=RATE_CHOICES,
+        label="Frame rate",
+        error_messages={
+            "invalid_choice": "This frame rate is not offered. Choose one of the list."
+        },
+    )
+
+    def to_format(self, before: Format) -> Format:
+        """The rig's format with what was chosen."""
+        width, height = self.cleaned_data["frame_size"].split("x")
+        return Format(
+            int(width), int(height), Fraction(self.cleaned_data["fps"]), before.sound_kbps
+        )
+
+
+class CrosspointForm(forms.Form):
+    """One crosspoint of the patch sheet."""
+
+    input = forms.CharField(max_length=40)
+    what = forms.ChoiceField(choices=[(w, w) for w in ("seen", "heard", "recorded")])
+    scene = forms.CharField(max_length=40, required=False)

@@ -1,0 +1,38 @@
+"""The patch sheet as a page, with what was wrong in it."""
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from kettle_web.frame.engine import status_or_message
+from kettle_web.frame.selectors import level_strip
+from kettle_web.models import Rig
+from kettle_web.rigs import selectors
+from kettle_web.rigs.forms import FormatForm
+
+
+def patch_sheet_page(
+    request: HttpRequest,
+    rig: Rig,
+    form: FormatForm | None = None,
+    wrong: dict[str, str] | None = None,
+) -> HttpResponse:
+    """The patch sheet with what was wrong in the format, or in a row: its input, text, error."""
+    values = rig.values
+    size = f"{values.format.frame_width}x{values.format.frame_height}"
+    context: dict[str, Any] = {
+        "rig": rig,
+        "values": values,
+        "page": "inputs",
+        "form": form or FormatForm(initial={"frame_size": size, "fps": str(values.format.fps)}),
+        "strip": level_strip(),
+        "costs": selectors.rig_costs(rig),
+        "undo": rig.changes.filter(undone=False).first(),
+        "redo": rig.changes.filter(undone=True).last(),
+        **selectors.patch_sheet(values),
+    }
+    context["wrong"] = wrong
+    context["engine"] = status_or_message()
+    status = 400 if form or wrong else 200
+    return render(request, "rigs/patch_sheet.html", context, status=status)

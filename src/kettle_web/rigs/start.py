@@ -1,0 +1,23 @@
+"""The start page, with what was wrong with a new or an imported rig."""
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from kettle_web.frame.engine import status_or_message
+from kettle_web.models import Rig, Take
+from kettle_web.rigs.forms import RigForm
+
+
+def start_page(
+    request: HttpRequest, form: RigForm | None = None, import_error: str = ""
+) -> HttpResponse:
+    """The start page, with what was wrong with a new or an imported rig."""
+    context = {
+        "rigs": Rig.objects.all(),
+        "takes": Take.objects.select_related("rig")[:24],
+        "form": form or RigForm(),
+        "import_error": import_error,
+        "engine": status_or_message(),
+    }
+    status = 400 if form or import_error else 200
+    return render(request, "rigs/start.html", context, status=status)

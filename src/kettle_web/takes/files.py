@@ -1,0 +1,167 @@
+"""A take's files over HTTP, with range requests so that players can seek."""
+
+import asyncio
+import mimetypes
+import re
+from collections.abc import AsyncIterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from django.urls import reverse
+
+from kettle_core.errors import TakeError
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import TakeInfo
+from kettle_web.frame.selectors import KIND_WORDS
+from kettle_web.models import Take
+
+CHUNK_BYTES = 1 << 18
+
+DOWNLOADS = ("track", "times", "copy", "download", "sound-copy")
+
+RANGE = re.compile(r"bytes=(\d*)-(\d*)")
+
+
+mimetypes.add_type("video/x-matroska", ".mkv")
+
+
+mimetypes.add_type("audio/flac", ".flac")
+
+
+@dataclass(frozen=True)
+class TakeFiles:
+    """Addresses of a track's files; `play` and `copy` are empty until the file is there.
+
+    A stem, which is made when the program is composed, has neither `track` nor `times`.
+    """
+
+    name: str
+    title: str
+    kind: str
+    is_picture: bool
+    play: str
+    play_name: str
+    copy: str
+    track: str
+    times: str
+    size_bytes: int
+
+
+def take_files(take: Take) -> list[TakeFiles]:
+    """Every track of a take with its addresses; empty if take.json can't be read."""
+    folder = TakeFolder(take.path)
+    try:
+        info = folder.read_info()
+    except TakeError:
+        return []
+    found = []
+    for track in info.tracks:
+        path, playable = folder.track_path(track), folder.playable_path(track)
+
+        def address(kind: str, name: str = track.name) -> str:
+            return reverse("take-file", args=[take.pk, kind, name])
+
+        found.append(
+            TakeFiles(
+                track.name,
+                track.title,
+                KIND_WORDS[track.kind],
+                track.is_picture,
+                address("play") if playable.exists() else "",
+                playable.suffix[1:].upper(),
+                address("copy") if playable.exists() else "",
+                address("track") if path.exists() else "",
+                address("times"),
+                path.stat().st_size if path.exists() else 0,
+            )
+        )
+    return found + _stems(take, folder, info)
+
+
+def _stems(take: Take, folder: TakeFolder, info: TakeInfo) -> list[TakeFiles]:
+    found = []
+    for track in info.rig_values.stems:
+        path = folder.stem_path(track)
+        if not path.is_file():
+            continue
+        play, copy = (
+            reverse("take-file", args=[take.pk, kind, track.id]) for kind in ("sound", "sound-copy")
+        )
+        words = f"stem, cleaned, {'mono' if track.channels == 1 else 'stereo'}"
+        size = path.stat().st_size
+        found.append(
+            TakeFiles(track.id, track.name, words, False, play, "FLAC", copy, "", "", size)
+        )
+    return found
+
+
+def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
+    """The file of a kind; a track is looked up by its name, never joined from it."""
+    if kind in ("program", "download"):
+        return folder.program_path
+    if kind == "poster":
+        return folder.path / "poster.jpg"
+    try:
+        info = folder.read_info()
+        if kind in ("sound", "sound-copy"):
+            tracks = info.rig_values.stems
+            return folder.stem_path(next(t for t in tracks if t.id == name))
+        track = next(t for t in info.tracks if t.name == name)
+    except (TakeError, StopIteration) as error:
+        raise Http404(f"The take has no track {name}.") from error
+    paths = {
+        "play": folder.playable_path,
+        "copy": folder.playable_path,
+        "track": folder.track_path,
+        "times": folder.times_path,
+    }
+    if kind not in paths:
+        raise Http404(f"A take has no {kind}.")
+    return paths[kind](track)
+
+
+def serve_file(
+    request: HttpRequest, folder: TakeFolder, take: Take, kind: str, name: str, download: bool
+) -> HttpResponse:
+    """Answer with the whole file or the range asked for (RFC 9110, section 14)."""
+    path = _path_of(folder, kind, name)
+    if not path.is_file():
+        raise Http404(f"{path.name} is not there.")
+    size = path.stat().st_size
+    first, last = 0, size - 1
+    status = 200
+    match = RANGE.fullmatch(request.headers.get("Range", ""))
+    if match and any(match.groups()):
+        status = 206
+        begin, end = match.groups()
+        first = int(begin) if begin else max(0, size - int(end))
+        last = min(int(end), size - 1) if begin and end else size - 1
+        if first > last:
+            return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size}"})
+    response = StreamingHttpResponse(
+        _chunks(path, first, last - first + 1),
+        status=status,
+        content_type=mimetypes.guess_type(path.name)[0] or "application/octet-stream",
+    )
+    response["Accept-Ranges"] = "bytes"
+    response["Content-Length"] = str(last - first + 1)
+    if status == 206:
+        response["Content-Range"] = f"bytes {first}-{last}/{size}"
+    if download:
+        response["Content-Disposition"] = f'attachment; filename="{take.folder}-{path.name}"'
+    return response  # type: ignore[return-value]
+
+
+async def _chunks(path: Path, first: int, count: int) -> AsyncIterator[bytes]:
+    file = await asyncio.to_thread(path.open, "rb")
+    try:
+        await asyncio.to_thread(file.seek, first)
+        while count > 0:
+            data = await asyncio.to_thread(file.read, min(CHUNK_BYTES, count))
+            if not data:
+                return
+            count -= len(data)
+            yield data
+    finally:
+        file.close()

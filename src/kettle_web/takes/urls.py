@@ -1,0 +1,12 @@
+from django.urls import path
+
+from kettle_web.takes import views
+
+urlpatterns = [
+    path("", views.start, name="start"),
+    path("rigs/<slug:slug>/takes/", views.takes, name="takes"),
+    path("takes/<int:pk>/", views.take, name="take"),
+    path("takes/<int:pk>/progress.json", views.take_progress, name="take-progress"),
+    path("takes/<int:pk>/compose/", views.take_compose, name="take-compose"),
+    path("takes/<int:pk>/<slug:kind>/<slug:name>/", views.take_file, name="take-file"),
+]

@@ -1,0 +1,67 @@
+"""Pages of takes and their files."""
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST, require_safe
+
+from kettle_media.take.folder import TakeFolder
+from kettle_web.models import Rig, Take
+from kettle_web.rigs.start import start_page
+from kettle_web.takes import selectors, services
+from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
+
+
+@require_safe
+def start(request: HttpRequest) -> HttpResponse:
+    """Rigs and takes."""
+    services.look_after_takes()
+    return start_page(request)
+
+
+@require_safe
+def takes(request: HttpRequest, slug: str) -> HttpResponse:
+    """The rig's takes."""
+    services.look_after_takes()
+    rig = get_object_or_404(Rig, slug=slug)
+    context = {"rig": rig, "page": "takes", "takes": rig.takes.all()}
+    return render(request, "takes/takes.html", context)
+
+
+@require_safe
+def take(request: HttpRequest, pk: int) -> HttpResponse:
+    """One take: play, sync, download."""
+    services.look_after_takes()
+    found = get_object_or_404(Take.objects.select_related("rig"), pk=pk)
+    context = {
+        "rig": found.rig,
+        "page": "takes",
+        "take": found,
+        "files": take_files(found),
+        "progress": selectors.program_progress(found),
+        "sync": selectors.sync_report(found),
+    }
+    return render(request, "takes/take.html", context)
+
+
+@require_GET
+def take_progress(request: HttpRequest, pk: int) -> HttpResponse:
+    """How far composing is, for the page's script."""
+    services.look_after_takes()
+    found = get_object_or_404(Take, pk=pk)
+    return JsonResponse(selectors.program_progress(found))
+
+
+@require_POST
+def take_compose(request: HttpRequest, pk: int) -> HttpResponse:
+    """Compose again after a failure."""
+    found = get_object_or_404(Take, pk=pk)
+    if found.program == Take.Program.FAILED:
+        services.order_program(take=found)
+    return redirect(found)
+
+
+@require_safe
+def take_file(request: HttpRequest, pk: int, kind: str, name: str) -> HttpResponse:
+    """One of the take's own files, by name; never a path from outside."""
+    found = get_object_or_404(Take, pk=pk)
+    return serve_file(request, TakeFolder(found.path), found, kind, name, kind in DOWNLOADS)
