@@ -18,6 +18,8 @@ FILES = {
     "interactjs/dist/interact.min.js": "interact.min.js",
     "interactjs/dist/interact.min.js.map": "interact.min.js.map",
     "interactjs/LICENSE": "interact-LICENSE.txt",
+    "idiomorph/dist/idiomorph.esm.js": "idiomorph.esm.js",
+    "idiomorph/LICENSE": "idiomorph-LICENSE.txt",
     "sortablejs/modular/sortable.core.esm.js": "sortable.core.esm.js",
     "sortablejs/LICENSE": "sortable-LICENSE.txt",
 }

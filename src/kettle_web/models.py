@@ -1,20 +1,80 @@
 from pathlib import Path
+from typing import Any, TypeVar
 
 from django.conf import settings
 from django.db import models
 from django.urls import reverse
 
 from kettle_core.rig.rig import Rig as RigValues
-from kettle_media.rig_document import rig_from_dict
+from kettle_core.rig.sound_changes import following_preset
+from kettle_media.rig_document import rig_from_dict, rig_to_dict
 
 
-class Rig(models.Model):
+class Edited(models.Model):
+    """A row with a document that pages edit: one change at a time, each a revision more.
+
+    `kettle_web.frame.editing` alone changes it; its history is in `Change`.
+    """
+
+    KIND = ""
+
+    document = models.JSONField()
+    revision = models.PositiveIntegerField(default=1)
+    changed_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        abstract = True
+
+    def read(self, document: Any) -> Any:
+        """The document's values."""
+        raise NotImplementedError
+
+    def write(self, values: Any) -> Any:
+        """Changed values as a document."""
+        raise NotImplementedError
+
+    def take_over(self, document: Any) -> None:
+        """Have another document; the row's own fields follow it."""
+        self.document, self.revision = document, self.revision + 1
+
+    @property
+    def values(self) -> Any:
+        """The document's values, read once for each document."""
+        known = self.__dict__.get("_values")
+        if known is None or known[0] is not self.document:
+            known = self.__dict__["_values"] = (self.document, self.read(self.document))
+        return known[1]
+
+
+Row = TypeVar("Row", bound=models.Model)
+
+
+class Present(models.Manager[Row]):
+    """Rows that were not deleted."""
+
+    def get_queryset(self) -> models.QuerySet[Row]:
+        return super().get_queryset().filter(deleted_at=None)
+
+
+class Deletable(models.Model):
+    """A row that is only taken out of sight when it is deleted, and can be brought back."""
+
+    deleted_at = models.DateTimeField(null=True)
+
+    class Meta:
+        abstract = True
+
+
+class Rig(Edited, Deletable):
     """A rig with its whole set-up as one document (docs/decisions/0003)."""
+
+    KIND = "rig"
 
     slug = models.SlugField(unique=True, max_length=60)
     name = models.CharField(max_length=80)
-    document = models.JSONField()
-    changed_at = models.DateTimeField(auto_now=True)
+
+    objects = Present["Rig"]()
+    with_deleted = models.Manager["Rig"]()
 
     class Meta:
         ordering = ("name",)
@@ -25,24 +85,34 @@ class Rig(models.Model):
     def get_absolute_url(self) -> str:
         return reverse("patch-sheet", args=[self.slug])
 
-    @property
-    def values(self) -> RigValues:
-        """The rig as `kettle_core` reads it."""
-        return rig_from_dict(self.document)
+    def read(self, document: Any) -> RigValues:
+        return rig_from_dict(document)
+
+    def write(self, values: RigValues) -> Any:
+        return rig_to_dict(following_preset(self.values, values))
+
+    def take_over(self, document: Any) -> None:
+        super().take_over(document)
+        self.name = self.values.name
 
 
-class RigChange(models.Model):
-    """One change of a rig, so that it can be undone and done again."""
+class Change(models.Model):
+    """A document as it was after a change; the first of a row is how it was before any.
 
-    rig = models.ForeignKey(Rig, on_delete=models.CASCADE, related_name="changes")
+    `owner` is the row's id, `kind` its `Edited.KIND`. `zipped` is the document's JSON by zlib.
+    """
+
+    kind = models.CharField(max_length=12)
+    owner = models.PositiveBigIntegerField()
+    revision = models.PositiveIntegerField()
     words = models.CharField(max_length=200)
-    before = models.JSONField()
-    after = models.JSONField()
+    zipped = models.BinaryField()
     undone = models.BooleanField(default=False)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        ordering = ("-pk",)
+        ordering = ("pk",)
+        indexes = (models.Index(fields=("kind", "owner"), name="changes_of_a_document"),)
 
     def __str__(self) -> str:
         return self.words
@@ -73,7 +143,7 @@ class Still(models.Model):
         return Path(settings.DATA) / "pictures" / f"{self.digest}.png"
 
 
-class Take(models.Model):
+class Take(Deletable):
     """What pages need to know of a take folder; the folder itself is the truth."""
 
     class State(models.TextChoices):
@@ -103,6 +173,9 @@ class Take(models.Model):
     program_total = models.PositiveIntegerField(default=0)
     program_began_at = models.DateTimeField(null=True)
     program_message = models.CharField(max_length=400, blank=True)
+
+    objects = Present["Take"]()
+    with_deleted = models.Manager["Take"]()
 
     class Meta:
         ordering = ("-recorded_at",)

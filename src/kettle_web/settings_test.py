@@ -7,7 +7,8 @@ os.environ["KETTLE_DATA"] = tempfile.mkdtemp(prefix="kettle-test-")
 
 from kettle_web.settings import *  # noqa: F403
 
-DATABASES = {"default": {"ENGINE": "django.db.backends.sqlite3", "NAME": ":memory:"}}
+# A file, as it is used: what two requests at once do to a database in memory says little.
+DATABASES["default"]["TEST"] = {"NAME": DATA / "test.sqlite3"}  # noqa: F405
 STORAGES = {
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }

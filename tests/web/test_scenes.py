@@ -1,6 +1,7 @@
 """The drawing table without an engine: what its forms and buttons change, and what they refuse."""
 
 import json
+from dataclasses import replace
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
@@ -8,8 +9,9 @@ from django.urls import reverse
 
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ColourKey
-from kettle_web.models import Rig, RigChange
-from kettle_web.rigs.services import change_rig, make_demo_rig, undo_change
+from kettle_web.frame.editing import edit, undo
+from kettle_web.models import Change, Rig
+from kettle_web.rigs.services import make_demo_rig
 from tests.web.test_inputs import InputCase, picture
 
 
@@ -108,11 +110,11 @@ class ExactFields(TableCase):
 class Buttons(TableCase):
     def test_each_does_its_one_thing(self):
         self.save("quarter", "webcam-1")
-        self.save("mirrored", "webcam-1")
+        self.save("mirrored on", "webcam-1")
         self.save("one_to_one", "webcam-1")
         layer = self.layer()
         self.assertEqual((layer.turn, layer.mirrored, layer.box.width), (90, True, 1080))
-        self.save("shown", "webcam-1")
+        self.save("shown off", "webcam-1")
         self.assertFalse(self.layer().shown)
         self.save("stack back", "webcam-1")
         self.assertEqual(self.values().scenes[0].layers[0].id, "webcam-1")
@@ -123,7 +125,7 @@ class Buttons(TableCase):
         self.assertEqual(page.redirect_chain[-1][0][-13:], "?layer=tablet")
 
     def test_a_locked_layer_stays_where_it_is(self):
-        self.save("locked", "webcam-1")
+        self.save("locked on", "webcam-1")
         before = self.layer()
         page = self.place("webcam-1", left=1)
         self.assertContains(page, "Desk webcam is locked, so nothing moved", status_code=400)
@@ -183,7 +185,9 @@ class Scenes(TableCase):
         self.assertEqual(self.values().scenes[0].id, "scene-3")
         page = self.client.post(reverse("delete-scene", args=["demo", "scene-3"]), follow=True)
         self.assertContains(page, "Undo brings it back")
-        undo = self.client.post(reverse("undo", args=["demo"]), {"scene": "scene-1"}, follow=True)
+        undo = self.client.post(
+            reverse("undo", args=["demo"]), {"to": "/rigs/demo/scenes/at/scene-1/"}, follow=True
+        )
         self.assertContains(undo, "Taken back: Title deleted")
         self.assertEqual(self.values().scenes[0].id, "scene-3")
 
@@ -243,10 +247,8 @@ class History(TestCase):
     def test_more_changes_than_any_number_can_be_undone_on_one_day(self):
         rig = make_demo_rig()
         for step in range(130):
-            values = rig.values
-            changed = type(values)(f"Rig {step}", values.inputs, values.scenes, values.format)
-            change_rig(rig=rig, values=changed, words="renamed")
-        self.assertEqual(RigChange.objects.count(), 130)
+            edit(rig, lambda values, n=step: (replace(values, name=f"Rig {n}"), "renamed"))
+        self.assertEqual(Change.objects.count(), 131)
         for _ in range(130):
-            undo_change(rig=rig)
+            undo(rig)
         self.assertEqual(rig.values.name, "Bench rig")

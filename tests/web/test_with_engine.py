@@ -14,10 +14,11 @@ from django.urls import reverse
 
 from kettle_core.rig.changes import with_input
 from kettle_web.asgi import application
+from kettle_web.frame.editing import edit
 from kettle_web.frame.engine import engine
 from kettle_web.live.consumer import Hub, LiveConsumer
 from kettle_web.models import Take
-from kettle_web.rigs.services import change_rig, make_demo_rig
+from kettle_web.rigs.services import make_demo_rig
 from tests.engine.process import EngineProcess
 
 IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
@@ -129,9 +130,8 @@ class WithEngine(TransactionTestCase):
             if "status" in seen:
                 states.append(seen["status"]["state"])
             if states.count("recording") == 1:
-                values = self.rig.values
-                named = replace(values.inputs[0], name="Renamed")
-                change_rig(rig=self.rig, values=with_input(values, named), words="named")
+                named = replace(self.rig.values.inputs[0], name="Renamed")
+                edit(self.rig, lambda values: (with_input(values, named), "named"))
             if states.count("recording") == 8 and "stopped" not in seen:
                 seen["stopped"] = engine().ask("stop")
 

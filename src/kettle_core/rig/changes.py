@@ -14,8 +14,8 @@ from kettle_core.scene.region import place_region
 from kettle_core.scene.scene import Layer, Scene
 
 
-def with_crosspoint(rig: Rig, input_id: str, what: str, scene_id: str = "") -> Rig:
-    """The rig with one crosspoint of the patch sheet changed over.
+def with_crosspoint(rig: Rig, input_id: str, what: str, scene_id: str, on: bool) -> Rig:
+    """The rig with one crosspoint of the patch sheet on or off.
 
     An input that has no place in a scene yet is given one.
 
@@ -25,6 +25,7 @@ def with_crosspoint(rig: Rig, input_id: str, what: str, scene_id: str = "") -> R
     input_id : str
     what : "recorded", or "seen" / "heard" in a scene
     scene_id : str, for "seen" and "heard"
+    on : bool, how it will be, whatever it is now
 
     Raises
     ------
@@ -33,27 +34,26 @@ def with_crosspoint(rig: Rig, input_id: str, what: str, scene_id: str = "") -> R
     """
     item = rig.input(input_id)
     if what == "recorded" and not item.is_still:
-        return _with_inputs(rig, replace(item, recorded=not item.recorded))
+        return _with_inputs(rig, replace(item, recorded=on))
     scene = next((s for s in rig.scenes if s.id == scene_id), None)
     if scene is None or what != ("seen" if item.is_picture else "heard"):
         raise RigError(f"The patch sheet has no crosspoint “{what}” for “{item.name}”.", "scenes")
     if what == "seen":
-        changed = _changed_over(rig, item, scene)
+        changed = _seen(rig, item, scene, on)
     elif any(x.input_id == input_id for x in scene.sounds):
-        sounds = tuple(
-            replace(x, heard=not x.heard) if x.input_id == input_id else x for x in scene.sounds
-        )
-        changed = replace(scene, sounds=sounds)
-    else:
+        sounds = (replace(x, heard=on) if x.input_id == input_id else x for x in scene.sounds)
+        changed = replace(scene, sounds=tuple(sounds))
+    elif on:
         changed = replace(scene, sounds=(*scene.sounds, scene_sound(item)))
+    else:
+        changed = scene
     return replace(rig, scenes=tuple(changed if s is scene else s for s in rig.scenes))
 
 
-def _changed_over(rig: Rig, item: Input, scene: Scene) -> Scene:
-    if not any(x.input_id == item.id for x in scene.layers):
+def _seen(rig: Rig, item: Input, scene: Scene, on: bool) -> Scene:
+    if on and not any(x.input_id == item.id for x in scene.layers):
         return with_first_place(rig, item, scene)
-    shown = any(x.shown for x in scene.layers if x.input_id == item.id)
-    layers = (replace(x, shown=not shown) if x.input_id == item.id else x for x in scene.layers)
+    layers = (replace(x, shown=on) if x.input_id == item.id else x for x in scene.layers)
     return replace(scene, layers=tuple(layers))
 
 

@@ -93,11 +93,11 @@ def without_stem(rig: Rig, track_id: str) -> Rig:
     return replace(rig, stems=tuple(t for t in rig.stems if t != track))
 
 
-def with_send(rig: Rig, track_id: str, input_id: str) -> Rig:
-    """The rig with one crosspoint of inputs and tracks changed over. Raises RigError."""
+def with_send(rig: Rig, track_id: str, input_id: str, on: bool) -> Rig:
+    """The rig with a sound on a stem, or not. Raises RigError."""
     track, item = _track(rig, track_id), _sound(rig, input_id)
-    sends = tuple(s for s in track.sends if s.input_id != item.id)
-    if len(sends) == len(track.sends):
+    sends = tuple(s for s in track.sends if s.input_id != item.id or on)
+    if on and not track.sends_of(item.id):
         sends = (*sends, Send(item.id))
     return _with_track(rig, replace(track, sends=sends))
 

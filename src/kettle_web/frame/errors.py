@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 
 from kettle_core.errors import EngineError, KettleError, RigError, SoundError
+from kettle_web.frame.asking import in_place, wants_json
 from kettle_web.frame.uploads import MAX_REQUEST_BYTES, TOO_LARGE
 
 BACK_TO = {
@@ -41,7 +42,7 @@ class TellErrorsMiddleware:
         if not isinstance(error, KettleError):
             return None
         status = 503 if isinstance(error, EngineError) else 400
-        if wants_json(request):
+        if wants_json(request) or in_place(request):
             field = error.field if isinstance(error, RigError | SoundError) else ""
             return JsonResponse({"error": str(error), "field": field}, status=status)
         match = request.resolver_match
@@ -49,8 +50,3 @@ class TellErrorsMiddleware:
             messages.error(request, str(error))
             return redirect(BACK_TO.get(match.url_name or "", "patch-sheet"), match.kwargs["slug"])
         return render(request, "frame/sentence.html", {"sentence": str(error)}, status=status)
-
-
-def wants_json(request: HttpRequest) -> bool:
-    """Whether a script asks."""
-    return request.headers.get("Accept", "").startswith("application/json")

@@ -13,6 +13,7 @@ from kettle_core.rig.rig import Input
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.scene.region import aspect_in_words
 from kettle_engine.protocol import spare_id
+from kettle_web.frame.asking import given
 from kettle_web.frame.engine import engine, plugged_in_or_none
 from kettle_web.inputs import changes
 from kettle_web.inputs.forms import (
@@ -46,8 +47,10 @@ def input_forms(
     """Every form of an input's page by its part; the one that came in is bound."""
 
     def made(name: str, kind: type[forms.Form], initial: dict[str, Any], **more: Any) -> forms.Form:
-        bound = data if name == part else None
-        return kind(bound, initial=initial, auto_id=f"{name}-%s", **more)
+        fresh = kind(initial=initial, auto_id=f"{name}-%s", **more)
+        if name != part:
+            return fresh
+        return kind(given(data, fresh), initial=initial, auto_id=f"{name}-%s", **more)
 
     found = {
         "name": made("name", NameForm, {"name": item.name}),

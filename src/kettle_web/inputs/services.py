@@ -12,9 +12,9 @@ from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Card, Input, input_of_device, unused_id
 from kettle_media.rig.file_driver import PREFIX
 from kettle_media.rig.probe import SOUND_ENDINGS, VIDEO_ENDINGS, probe_file
+from kettle_web.frame.editing import edit
 from kettle_web.frame.engine import plugged_in
 from kettle_web.models import Rig, Still
-from kettle_web.rigs.services import change_rig
 
 SAMPLE_CARDS = {
     "title": ("Title card", Card("Planning a signature\nOdile Fernhollow", "source-serif", 120)),
@@ -36,9 +36,10 @@ def add_device(*, rig: Rig, device_id: str) -> Input:
 
 
 def _add(rig: Rig, item: Input) -> Input:
-    values = with_new_input(rig.values, replace(item, id=unused_id(item.id, ())))
-    change_rig(rig=rig, values=values, words=f"{item.name} added")
-    return values.inputs[-1]
+    new = replace(item, id=unused_id(item.id, ()))
+    edit(rig, lambda values: (with_new_input(values, new), f"{item.name} added"))
+    added: Input = rig.values.inputs[-1]
+    return added
 
 
 def add_still(*, rig: Rig, still: Still) -> Input:

@@ -5,24 +5,29 @@ import time
 from typing import Any
 
 from django.contrib import messages
+from django.forms import Form
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from kettle_core.errors import EngineError, KettleError, RigError
 from kettle_core.rig.changes import with_input_at, without_input
 from kettle_core.rig.rig import Input
+from kettle_core.rig.rig import Rig as RigValues
 from kettle_media.rig.stills import MAX_UPLOAD_BYTES
+from kettle_web.frame.asking import seen
+from kettle_web.frame.editing import Made, edit, history
 from kettle_web.frame.engine import engine, plugged_in, plugged_in_or_none, status_or_message
 from kettle_web.frame.form_fields import FileForm
 from kettle_web.frame.selectors import level_strip
 from kettle_web.inputs import changes, selectors, services
 from kettle_web.models import Rig
+from kettle_web.rigs.addresses import gone
 from kettle_web.rigs.heard import heard_name, heard_path
 from kettle_web.rigs.library import keep_still
 from kettle_web.rigs.patch_sheet import patch_sheet_page
 from kettle_web.rigs.selectors import input_line
-from kettle_web.rigs.services import change_rig
 
 
 def _rig_and_input(slug: str, input_id: str) -> tuple[Rig, Input]:
@@ -87,23 +92,29 @@ def _add(request: HttpRequest, rig: Rig, kind: str) -> Input:
 def order(request: HttpRequest, slug: str) -> HttpResponse:
     """Move an input to another row."""
     rig = get_object_or_404(Rig, slug=slug)
-    values, input_id = rig.values, request.POST.get("input", "")
-    places = [i.id for i in values.inputs]
-    try:
-        by = {"up": -1, "down": 1}.get(request.POST.get("move", ""))
-        here = places.index(input_id)
-        place = here + by if by else int(request.POST.get("place", ""))
-    except ValueError as error:
-        raise RigError("This row can't be moved there. Reload the page.", "input") from error
-    words = f"{values.input(input_id).name} moved"
-    change_rig(rig=rig, values=with_input_at(values, input_id, place), words=words)
+    input_id = request.POST.get("input", "")
+
+    def moved(values: RigValues) -> Made[RigValues]:
+        item = values.input(input_id)
+        try:
+            by = {"up": -1, "down": 1}.get(request.POST.get("move", ""))
+            here = values.inputs.index(item)
+            place = here + by if by else int(request.POST.get("place", "")[:9])
+        except ValueError as error:
+            raise RigError("This row can't be moved there. Reload the page.", "input") from error
+        return with_input_at(values, input_id, place), f"{item.name} moved"
+
+    edit(rig, moved, seen(request))
     return redirect(rig)
 
 
 @require_safe
 def page(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     """One input: what it shows or sounds like, and how it is set up."""
-    rig, item = _rig_and_input(slug, input_id)
+    try:
+        rig, item = _rig_and_input(slug, input_id)
+    except Http404:
+        return gone(request, slug, "This input is not in the rig any more.")
     return _page(request, rig, item)
 
 
@@ -121,8 +132,8 @@ def _page(
         "device": next((d for d in devices if d.id == item.device), None),
         "strip": level_strip(),
         "engine": status_or_message(),
-        "undo": rig.changes.filter(undone=False).first(),
-        "redo": rig.changes.filter(undone=True).last(),
+        "history": history(rig),
+        "here": reverse("input", args=[rig.slug, item.id]),
     }
     if item.is_picture:
         context |= {"facts": selectors.picture_facts(values, item)}
@@ -130,34 +141,46 @@ def _page(
     return render(request, "inputs/input.html", context, status=400 if part else 200)
 
 
+class _RefusedError(Exception):
+    """A field is wrong; the forms say which."""
+
+    def __init__(self, forms: dict[str, Form]) -> None:
+        super().__init__()
+        self.forms = forms
+
+
 @require_POST
 def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     """One form of an input's page, or of its row on the patch sheet."""
     rig, item = _rig_and_input(slug, input_id)
-    values, part = rig.values, request.POST.get("part", "")
+    part, stills = request.POST.get("part", ""), list(rig.stills.all())
     devices = [] if part in ("name", "on") else plugged_in()
-    stills = list(rig.stills.all())
-    forms = selectors.input_forms(values, item, devices, part, request.POST, stills)
-    if part not in forms:
-        raise RigError("This can't be set for this input. Reload the page.", part)
-    if not forms[part].is_valid():
+
+    def changed(values: RigValues) -> Made[RigValues]:
+        item = values.input(input_id)
+        forms = selectors.input_forms(values, item, devices, part, request.POST, stills)
+        if part not in forms:
+            raise RigError("This can't be set for this input. Reload the page.", part)
+        if not forms[part].is_valid():
+            raise _RefusedError(forms)
+        change, words = changes.CHANGES[part]
+        data = forms[part].cleaned_data
+        if part == "still":
+            data["still"] = next(s for s in stills if s.digest == data["digest"])
+        try:
+            return change(values, item, data, devices), f"{item.name}: {words}"
+        except KettleError as error:
+            forms[part].add_error(None, str(error))
+            raise _RefusedError(forms) from error
+
+    try:
+        edit(rig, changed, seen(request))
+    except _RefusedError as refused:
         if "back" in request.POST:
-            error = str(next(iter(forms[part].errors.values()))[0])
+            error = str(next(iter(refused.forms[part].errors.values()))[0])
             wrong = {"input": item.id, "text": request.POST.get("name", ""), "error": error}
             return patch_sheet_page(request, rig, wrong=wrong)
-        return _page(request, rig, item, part, forms)
-    change, words = changes.CHANGES[part]
-    data = forms[part].cleaned_data
-    if part == "still":
-        data["still"] = next(s for s in stills if s.digest == data["digest"])
-    try:
-        changed = change(values, item, data, devices)
-    except EngineError:
-        raise
-    except KettleError as error:
-        forms[part].add_error(None, str(error))
-        return _page(request, rig, item, part, forms)
-    change_rig(rig=rig, values=changed, words=f"{item.name}: {words}")
+        return _page(request, rig, rig.values.input(input_id), part, refused.forms)
     if "back" in request.POST:
         return redirect(rig)
     page_name = "set-up" if request.POST.get("to") == "set-up" else "input"
@@ -169,8 +192,11 @@ def delete(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     """Delete an input; it can be taken back."""
     rig, item = _rig_and_input(slug, input_id)
     used = selectors.scenes_with(rig.values, input_id)
-    values = without_input(rig.values, input_id)
-    change_rig(rig=rig, values=values, words=f"{item.name} deleted")
+
+    def without(values: RigValues) -> Made[RigValues]:
+        return without_input(values, input_id), f"{values.input(input_id).name} deleted"
+
+    edit(rig, without, seen(request))
     places = f"its places in {used}" if used else "its places"
     messages.info(request, f"{item.name} was deleted with {places}. Undo brings it back.")
     return redirect(rig)

@@ -6,6 +6,7 @@ import time
 from collections import Counter
 from collections.abc import Iterable
 from contextlib import suppress
+from dataclasses import dataclass
 from typing import Any, ClassVar
 from urllib.parse import parse_qs
 
@@ -36,6 +37,7 @@ from kettle_engine.protocol import (
     picture_topic,
 )
 from kettle_media.rig_document import SCENE
+from kettle_web.frame.editing import came_since
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig
 from kettle_web.scenes.changes import tried_scene
@@ -207,27 +209,29 @@ class LiveConsumer(AsyncWebsocketConsumer):
     async def _watch(self) -> None:
         """Have the rig open as it is now, again after the engine was away, and say so meanwhile."""
         slug = self._slug
-        opened: object = None
-        asked_at = 0.0
+        opened, told, asked_at = 0, 0, 0.0
         while True:
             now = time.monotonic()
             away = now - self.hub.heard_at > SILENT_AFTER_S
             # An engine that came back before it was missed has no rig open.
             # What it said before it was asked is no sign of that.
             idle = self.hub.engine_state == IDLE and now - asked_at > SILENT_AFTER_S
-            lapsed = away or opened is None or idle
+            lapsed = away or not opened or idle
             lapsed = lapsed or (self._spares and now - asked_at > SPARES_EVERY_S)
             # A take keeps its rig; what was changed meanwhile is opened after it.
             free = away or self.hub.engine_state not in (COUNTDOWN, RECORDING, FINISHING)
             try:
-                stamp, document = await sync_to_async(_rig, thread_sensitive=False)(slug)
-                if document and free and (lapsed or stamp != opened):
-                    await sync_to_async(_open_rig, thread_sensitive=False)(
-                        slug, document, self._spares
+                newest = await sync_to_async(_newest_change, thread_sensitive=False)(slug, told)
+                if newest.revision != told:
+                    told = newest.revision
+                    await self.send(
+                        text_data=json.dumps({"kind": "changed", "values": vars(newest)})
                     )
-                    opened, asked_at = stamp, now
+                if told and free and (lapsed or told != opened):
+                    await sync_to_async(_open_rig, thread_sensitive=False)(slug, self._spares)
+                    opened, asked_at = told, now
             except KettleError as error:
-                opened = None
+                opened = 0
                 await self._tell("absent" if str(error) == NOT_RUNNING else "failed", str(error))
                 await asyncio.sleep(1.0)
             await asyncio.sleep(LOOK_EVERY_S)
@@ -237,13 +241,25 @@ class LiveConsumer(AsyncWebsocketConsumer):
         await self.send(text_data=json.dumps({"kind": "status", "values": values}))
 
 
-def _rig(slug: str) -> tuple[object, dict[str, Any] | None]:
-    found = Rig.objects.filter(slug=slug).values_list("changed_at", "document").first()
-    return found or (None, None)
+@dataclass(frozen=True)
+class _Newest:
+    """A rig's revision, 0 without the rig, and what was changed last."""
+
+    revision: int
+    words: str = ""
 
 
-def _open_rig(slug: str, document: dict[str, Any], spares: bool) -> None:
-    engine().ask("open_rig", rig=document, spares=spares, owner=slug)
+def _newest_change(slug: str, told: int) -> _Newest:
+    rig = Rig.objects.filter(slug=slug).defer("document").first()
+    if rig is None or rig.revision == told:
+        return _Newest(rig.revision if rig else 0)
+    return _Newest(rig.revision, came_since(rig, max(told, rig.revision - 1)))
+
+
+def _open_rig(slug: str, spares: bool) -> None:
+    document = Rig.objects.filter(slug=slug).values_list("document", flat=True).first()
+    if document:
+        engine().ask("open_rig", rig=document, spares=spares, owner=slug)
 
 
 def _try_layers(slug: str, tried: dict[str, Any]) -> None:

@@ -17,7 +17,7 @@ def start_take(*, rig: Rig, countdown_s: int) -> Take:
     """Have the engine record into a new folder. Raises EngineError or TakeError."""
     now = timezone.now()
     day = timezone.localtime(now).date().isoformat()
-    number = Take.objects.filter(folder__startswith=f"{rig.slug}-{day}-").count() + 1
+    number = Take.with_deleted.filter(folder__startswith=f"{rig.slug}-{day}-").count() + 1
     while _is_taken(folder := f"{rig.slug}-{day}-take-{number:02d}"):
         number += 1
     # The row comes second: without a folder it would look like a take that was lost.
@@ -28,7 +28,7 @@ def start_take(*, rig: Rig, countdown_s: int) -> Take:
 
 
 def _is_taken(folder: str) -> bool:
-    return Take.objects.filter(folder=folder).exists() or (settings.TAKES / folder).exists()
+    return Take.with_deleted.filter(folder=folder).exists() or (settings.TAKES / folder).exists()
 
 
 def stop_take() -> Take | None:

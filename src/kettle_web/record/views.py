@@ -5,8 +5,8 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST, require_safe
 
+from kettle_web.frame.asking import wants_json
 from kettle_web.frame.engine import status_or_message
-from kettle_web.frame.errors import wants_json
 from kettle_web.frame.selectors import level_strip
 from kettle_web.models import Rig, Take
 from kettle_web.record import services

@@ -2,7 +2,12 @@
 
 from urllib.parse import urlencode
 
-from django.urls import reverse
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.urls import Resolver404, resolve, reverse
+
+from kettle_web.models import Rig
 
 
 def scene_address(slug: str, scene_id: str, layers: list[str], section: str = "") -> str:
@@ -17,3 +22,20 @@ def sound_address(slug: str, place: str) -> str:
     if place == "tracks":
         return reverse("stems", args=[slug])
     return reverse("sound-of", args=[slug, place])
+
+
+def gone(request: HttpRequest, slug: str, sentence: str) -> HttpResponse:
+    """To the patch sheet of a rig that lacks what a page was asked for, with the reason."""
+    rig = get_object_or_404(Rig, slug=slug)
+    messages.info(request, f"{sentence} Undo brings it back.")
+    return redirect(rig)
+
+
+def way_back(rig: Rig, wanted: str) -> str:
+    """Where a page asked to be led back to, if that is one of the rig's; else its patch sheet."""
+    home = rig.get_absolute_url()
+    try:
+        resolve(wanted.partition("?")[0])
+    except Resolver404:
+        return home
+    return wanted if wanted.startswith(home) else home

@@ -5,11 +5,13 @@ from typing import Any
 
 from django.contrib import messages
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_http_methods, require_POST, require_safe
+from django.shortcuts import get_object_or_404, redirect
+from django.views.decorators.http import require_POST, require_safe
 
 from kettle_core.errors import RigError
 from kettle_media.rig.rig_file import MAX_FILE_BYTES
+from kettle_web.frame.asking import seen
+from kettle_web.frame.editing import edit
 from kettle_web.frame.engine import engine, plugged_in_or_none
 from kettle_web.frame.form_fields import FileForm
 from kettle_web.models import Rig, Still
@@ -28,20 +30,27 @@ def rename(request: HttpRequest, slug: str) -> HttpResponse:
         text = request.POST.get("name", "")
         wrong = {"rig": rig.slug, "text": text, "error": str(form.errors["name"][0])}
         return patch_sheet_page(request, rig, wrong=wrong)
-    values = replace(rig.values, name=form.cleaned_data["name"])
-    services.change_rig(rig=rig, values=values, words="rig renamed")
+    name = form.cleaned_data["name"]
+    edit(rig, lambda values: (replace(values, name=name), "rig renamed"), seen(request))
     return redirect(rig)
 
 
-@require_http_methods(["GET", "HEAD", "POST"])
+@require_POST
 def delete(request: HttpRequest, slug: str) -> HttpResponse:
-    """Ask, since it can't be taken back; then delete. Takes stay."""
+    """Take a rig out of sight; the start page brings it back. Takes stay."""
     rig = get_object_or_404(Rig, slug=slug)
-    if request.method == "POST":
-        rig.delete()
-        messages.info(request, f"The rig “{rig.name}” was deleted. Its takes are still here.")
-        return redirect("start")
-    return render(request, "rigs/delete.html", {"rig": rig, "page": ""})
+    services.delete_rig(rig=rig)
+    messages.info(request, f"The rig “{rig.name}” was deleted. Its takes are still here.")
+    return redirect("start")
+
+
+@require_POST
+def bring_back(request: HttpRequest, slug: str) -> HttpResponse:
+    """A deleted rig as it was."""
+    rig = get_object_or_404(Rig.with_deleted, slug=slug)
+    services.bring_back_rig(rig=rig)
+    messages.success(request, f"The rig “{rig.name}” is back.")
+    return redirect(rig)
 
 
 @require_POST

@@ -5,6 +5,7 @@ from fractions import Fraction
 from django import forms
 
 from kettle_core.rig.rig import FRAME_RATES, FRAME_SIZES, Format
+from kettle_core.rig.rig import Rig as RigValues
 
 SIZE_CHOICES = [(f"{w}x{h}", f"{w} × {h} px") for w, h in FRAME_SIZES]
 
@@ -45,6 +46,12 @@ class FormatForm(forms.Form):
         },
     )
 
+    @classmethod
+    def of(cls, values: RigValues) -> "FormatForm":
+        """The form with a rig's values."""
+        size = f"{values.format.frame_width}x{values.format.frame_height}"
+        return cls(initial={"frame_size": size, "fps": str(values.format.fps)})
+
     def to_format(self, before: Format) -> Format:
         """The rig's format with what was chosen."""
         width, height = self.cleaned_data["frame_size"].split("x")
@@ -59,3 +66,4 @@ class CrosspointForm(forms.Form):
     input = forms.CharField(max_length=40)
     what = forms.ChoiceField(choices=[(w, w) for w in ("seen", "heard", "recorded")])
     scene = forms.CharField(max_length=40, required=False)
+    on = forms.BooleanField(required=False)

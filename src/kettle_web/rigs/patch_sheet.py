@@ -5,6 +5,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
+from kettle_web.frame.editing import history
 from kettle_web.frame.engine import status_or_message
 from kettle_web.frame.selectors import level_strip
 from kettle_web.models import Rig
@@ -20,16 +21,15 @@ def patch_sheet_page(
 ) -> HttpResponse:
     """The patch sheet with what was wrong in the format, or in a row: its input, text, error."""
     values = rig.values
-    size = f"{values.format.frame_width}x{values.format.frame_height}"
     context: dict[str, Any] = {
         "rig": rig,
         "values": values,
         "page": "inputs",
-        "form": form or FormatForm(initial={"frame_size": size, "fps": str(values.format.fps)}),
+        "form": form or FormatForm.of(values),
         "strip": level_strip(),
         "costs": selectors.rig_costs(rig),
-        "undo": rig.changes.filter(undone=False).first(),
-        "redo": rig.changes.filter(undone=True).last(),
+        "history": history(rig),
+        "here": rig.get_absolute_url(),
         **selectors.patch_sheet(values),
     }
     context["wrong"] = wrong

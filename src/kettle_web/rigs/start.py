@@ -16,6 +16,8 @@ def start_page(
         "rigs": Rig.objects.all(),
         "takes": Take.objects.select_related("rig")[:24],
         "form": form or RigForm(),
+        "deleted_rigs": Rig.with_deleted.exclude(deleted_at=None).order_by("-deleted_at")[:8],
+        "deleted_takes": Take.with_deleted.exclude(deleted_at=None).order_by("-deleted_at")[:8],
         "import_error": import_error,
         "engine": status_or_message(),
     }

@@ -7,9 +7,13 @@ from django.views.decorators.http import require_POST, require_safe
 
 from kettle_core.errors import RigError
 from kettle_core.rig.changes import with_crosspoint, with_format
+from kettle_core.rig.rig import Rig as RigValues
+from kettle_web.frame import editing
+from kettle_web.frame.asking import given, seen
+from kettle_web.frame.editing import Made, edit
 from kettle_web.models import Rig
 from kettle_web.rigs import services
-from kettle_web.rigs.addresses import scene_address, sound_address
+from kettle_web.rigs.addresses import way_back
 from kettle_web.rigs.forms import CrosspointForm, FormatForm, RigForm
 from kettle_web.rigs.patch_sheet import patch_sheet_page
 from kettle_web.rigs.start import start_page
@@ -35,43 +39,51 @@ def patch_sheet(request: HttpRequest, slug: str) -> HttpResponse:
 def set_format(request: HttpRequest, slug: str) -> HttpResponse:
     """Frame size and rate."""
     rig = get_object_or_404(Rig, slug=slug)
-    form = FormatForm(request.POST)
-    if not form.is_valid():
-        return patch_sheet_page(request, rig, form)
-    values = rig.values
-    changed = with_format(values, form.to_format(values.format))
-    services.change_rig(rig=rig, values=changed, words="format changed")
+
+    def changed(values: RigValues) -> Made[RigValues]:
+        form = FormatForm(given(request.POST, FormatForm.of(values)))
+        if not form.is_valid():
+            raise _WrongFormatError(form)
+        return with_format(values, form.to_format(values.format)), "format changed"
+
+    try:
+        edit(rig, changed, seen(request))
+    except _WrongFormatError as wrong:
+        return patch_sheet_page(request, rig, wrong.form)
     return redirect(rig)
+
+
+class _WrongFormatError(Exception):
+    def __init__(self, form: FormatForm) -> None:
+        super().__init__()
+        self.form = form
 
 
 @require_POST
 def set_crosspoint(request: HttpRequest, slug: str) -> HttpResponse:
-    """Seen, heard or recorded, changed over."""
+    """Seen, heard or recorded, or not: as it is wanted, whatever it is now."""
     rig = get_object_or_404(Rig, slug=slug)
     form = CrosspointForm(request.POST)
     if not form.is_valid():
         raise RigError("This crosspoint is not on the patch sheet. Reload the page.", "input")
     data = form.cleaned_data
-    values = with_crosspoint(rig.values, data["input"], data["what"], data["scene"])
-    name = values.input(data["input"]).name
-    services.change_rig(rig=rig, values=values, words=f"{data['what']} changed for {name}")
+
+    def changed(values: RigValues) -> Made[RigValues]:
+        name = values.input(data["input"]).name
+        point = data["input"], data["what"], data["scene"]
+        return with_crosspoint(values, *point, data["on"]), f"{data['what']} changed for {name}"
+
+    edit(rig, changed, seen(request))
     return redirect(rig)
 
 
 @require_POST
 def undo(request: HttpRequest, slug: str) -> HttpResponse:
-    """Take the last change of a rig back, or do it again."""
+    """Take the newest change of a rig back, or do it again."""
     rig = get_object_or_404(Rig, slug=slug)
     again = "again" in request.POST
-    words = services.undo_change(rig=rig, again=again)
+    # A page's own later changes are known to it: what its button says counts.
+    words = editing.undo(rig, seen(request), again)
     if words:
         messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
-    input_id = request.POST.get("input", "")
-    if input_id in [i.id for i in rig.values.inputs]:
-        return redirect("input", slug, input_id)
-    if sound := request.POST.get("sound", ""):
-        return redirect(sound_address(slug, sound))
-    scene_id = request.POST.get("scene", "")
-    if scene_id:
-        return redirect(scene_address(slug, scene_id, request.POST.getlist("layer")))
-    return redirect(rig)
+    return redirect(way_back(rig, request.POST.get("to", "")))

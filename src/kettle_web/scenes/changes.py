@@ -155,21 +155,27 @@ def colour_key(table: Table, data: Values) -> Rig:
     return table.with_layers([replace(x, colour_key=key) for x in table.layers])
 
 
-def shown(table: Table, _: Values) -> Rig:
-    """Shown or hidden, all the other way round than the first is."""
-    on = not table.layer.shown
-    return table.with_layers([replace(x, shown=on) for x in table.layers])
+def shown(table: Table, data: Values) -> Rig:
+    """All shown or hidden."""
+    return _switched(table, "shown", data)
 
 
-def locked(table: Table, _: Values) -> Rig:
+def locked(table: Table, data: Values) -> Rig:
     """Locked in place or free."""
-    on = not table.layer.locked
-    return table.with_layers([replace(x, locked=on) for x in table.layers])
+    return _switched(table, "locked", data)
 
 
-def mirrored(table: Table, _: Values) -> Rig:
-    """Left and right exchanged."""
-    return table.with_layers([replace(x, mirrored=not x.mirrored) for x in table.layers])
+def mirrored(table: Table, data: Values) -> Rig:
+    """Left and right exchanged, or not."""
+    return _switched(table, "mirrored", data)
+
+
+def _switched(table: Table, name: str, data: Values) -> Rig:
+    """A switch of all layers as it is wanted, whatever it is now. Raises RigError."""
+    if not table.layers:
+        raise RigError(PICK_FIRST, "layer")
+    on: Any = {name: data["how"] == "on"}
+    return table.with_layers([replace(x, **on) for x in table.layers])
 
 
 def quarter(table: Table, _: Values) -> Rig:

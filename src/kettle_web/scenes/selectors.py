@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django import forms
+from django.http import QueryDict
 
 from kettle_core.errors import EngineError
 from kettle_core.picture.colour_key import is_greyish
@@ -22,8 +23,11 @@ from kettle_core.scene.placing import (
     snap_lines,
 )
 from kettle_core.scene.scene import ChangeOver, ColourKey, Layer, Scene
+from kettle_web.frame.asking import given
+from kettle_web.frame.editing import history
 from kettle_web.frame.engine import engine, status_or_message
 from kettle_web.models import Rig
+from kettle_web.rigs.addresses import scene_address
 from kettle_web.scenes.forms import (
     ChangeOverForm,
     ColourKeyForm,
@@ -97,9 +101,11 @@ def make_form(
     scene: Scene,
     layer: Layer | None,
     stills: Sequence[Any],
-    data: Mapping[str, Any] | None = None,
+    data: QueryDict | None = None,
 ) -> forms.Form:
-    """One form, with what is set now or with what was sent."""
+    """One form, with what is set now, or with what was sent of it."""
+    if data is not None:
+        data = given(data, make_form(part, values, scene, layer, stills))
     if part == "scene":
         return SceneForm(data, initial={"name": scene.name, "key": scene.key})
     if part in ("change_over", "rigs_change_over"):
@@ -287,8 +293,8 @@ def scene_page(
         "next_change": change_in_words(values.change_over_to(following)) if following else "",
         "icons": layout_icons(),
         "new": new_scene_form(values),
-        "undo": rig.changes.filter(undone=False).first(),
-        "redo": rig.changes.filter(undone=True).last(),
+        "history": history(rig),
+        "here": scene_address(rig.slug, scene.id, [x.id for x in layers]),
         "engine": status_or_message(),
         "frame": values.format,
     }

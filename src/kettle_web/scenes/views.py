@@ -1,10 +1,8 @@
 """The drawing table: scenes along its top, one of them on the sheet, what is set in its forms."""
 
-from typing import Any
-
 from django import forms
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST, require_safe
 
@@ -13,14 +11,18 @@ from kettle_core.rig import scene_changes
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.scene.scene import ColourKey, Scene
 from kettle_media.rig.stills import MAX_UPLOAD_BYTES
+from kettle_web.frame.asking import seen
+from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
 from kettle_web.frame.form_fields import FileForm
-from kettle_web.models import Rig
+from kettle_web.models import Rig, Still
 from kettle_web.rigs.addresses import scene_address
 from kettle_web.rigs.library import keep_still
-from kettle_web.rigs.services import change_rig, show_rig
+from kettle_web.rigs.services import show_rig
 from kettle_web.scenes import selectors
 from kettle_web.scenes.changes import CHANGES, PICK_FIRST, Table, layout_inputs
+
+GONE = "This scene is not in the rig any more, so nothing changed. Undo brings it back."
 
 
 def _rig_and_scene(slug: str, scene_id: str) -> tuple[Rig, Scene]:
@@ -28,10 +30,7 @@ def _rig_and_scene(slug: str, scene_id: str) -> tuple[Rig, Scene]:
     rig = get_object_or_404(Rig, slug=slug)
     found = next((s for s in rig.values.scenes if s.id == scene_id), None)
     if found is None:
-        raise RigError(
-            "This scene is not in the rig any more, so nothing changed. Undo brings it back.",
-            "scene",
-        )
+        raise RigError(GONE, "scene")
     return rig, found
 
 
@@ -68,44 +67,85 @@ def _page(
     return render(request, "scenes/table.html", context, status=400 if wrong or error else 200)
 
 
+class _RefusedError(Exception):
+    """A field is wrong; the form says which."""
+
+    def __init__(self, form: forms.Form) -> None:
+        super().__init__()
+        self.form = form
+
+
 @require_POST
 def save(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
     """One form or button of the drawing table."""
-    rig, scene = _rig_and_scene(slug, scene_id)
+    rig, before = _rig_and_scene(slug, scene_id)
     # A button says in its one value what it does, and how: "align left".
     part, _, how = request.POST.get("part", "").partition(" ")
-    values = rig.values
     selected = request.POST.getlist("layer")
-    layers = tuple(x for x in scene.layers if x.id in selected)
-    layers = tuple(sorted(layers, key=lambda x: selected.index(x.id)))
     if part not in CHANGES:
         raise RigError("This can't be set on the drawing table. Reload the page.", part)
-    data: dict[str, Any] = _Given(request.POST, how)
-    form = _form(request, rig, scene, layers, part)
-    if form and not form.is_valid():
-        return _page(request, rig, scene, selected, {part: form})
-    data = form.cleaned_data if form else data
-    change, words = CHANGES[part]
+    stills = list(rig.stills.all())
     try:
-        if part == "mask_file":
-            data = {"still": _mask_still(request, rig)}
-        changed = change(Table(values, scene, layers), data)
-    except EngineError:
-        raise
+        still = _mask_still(request, rig) if part == "mask_file" else ""
     except KettleError as problem:
-        return _refused(request, rig, scene, selected, part, form, problem)
-    _keep(rig, scene, layers, changed, words)
-    kept = [x.id for x in changed.scene(scene_id).layers]
-    added = [x for x in kept if x not in [y.id for y in scene.layers]]
-    now = added if part == "add" else [x for x in selected if x in kept]
+        return _page(request, rig, before, selected, None, str(problem), mask=True)
+
+    def changed(values: RigValues) -> Made[RigValues]:
+        table = _table(values, scene_id, selected)
+        form = _form(request, table, part, stills)
+        if form and not form.is_valid():
+            raise _RefusedError(form)
+        data = form.cleaned_data if form else _Given(request.POST, how, still)
+        change, words = CHANGES[part]
+        try:
+            return change(table, data), _of_what(table, words)
+        except KettleError as problem:
+            if form is None or part == "layout":
+                raise
+            field = getattr(problem, "field", "")
+            form.add_error(field if field in form.fields else None, str(problem))
+            raise _RefusedError(form) from problem
+
+    try:
+        edit(rig, changed, seen(request))
+    except _RefusedError as refused:
+        return _page(request, rig, rig.values.scene(scene_id), selected, {part: refused.form})
+    except KettleError as problem:
+        scene = next((s for s in rig.values.scenes if s.id == scene_id), None)
+        if scene is None:
+            raise
+        return _page(request, rig, scene, selected, None, str(problem))
+    show_rig(rig=rig)
+    kept = [x.id for x in rig.values.scene(scene_id).layers]
+    added = [x for x in kept if x not in [y.id for y in before.layers]]
+    now = added[-1:] if part == "add" else [x for x in selected if x in kept]
     return redirect(scene_address(slug, scene_id, now, request.POST.get("section", "")))
+
+
+def _table(values: RigValues, scene_id: str, selected: list[str]) -> Table:
+    """What is selected of a scene as it is now. Raises RigError if it is gone."""
+    scene = next((s for s in values.scenes if s.id == scene_id), None)
+    if scene is None:
+        raise RigError(GONE, "scene")
+    layers = sorted(
+        (x for x in scene.layers if x.id in selected), key=lambda x: selected.index(x.id)
+    )
+    return Table(values, scene, tuple(layers))
+
+
+def _of_what(table: Table, words: str) -> str:
+    """Words of a change that say of what it is."""
+    names = [table.rig.input(x.input_id).name for x in table.layers]
+    what = names[0] if len(names) == 1 else f"{len(names)} layers" if names else ""
+    name = table.scene.name
+    return f"{what} in {name}: {words}" if what else f"{name}: {words}"
 
 
 class _Given(dict[str, str]):
     """What a button sent; what is missing is empty."""
 
-    def __init__(self, post: Any, how: str) -> None:
-        super().__init__({name: post.get(name, "") for name in post})
+    def __init__(self, post: QueryDict, how: str, still: str) -> None:
+        super().__init__({name: post.get(name, "") for name in post} | {"still": still})
         if how:
             self |= {"how": how, "to": how, "spot": how}
 
@@ -123,100 +163,86 @@ def _mask_still(request: HttpRequest, rig: Rig) -> str:
     return keep_still(rig=rig, data=data, name=file.name).digest
 
 
-def _form(
-    request: HttpRequest, rig: Rig, scene: Scene, layers: tuple[Any, ...], part: str
-) -> forms.Form | None:
+def _form(request: HttpRequest, table: Table, part: str, stills: list[Still]) -> forms.Form | None:
     """The form of a part that has one."""
-    values = rig.values
     if part == "layout":
-        return selectors.new_scene_form(values, request.POST)
-    layer = layers[0] if layers else None
+        return selectors.new_scene_form(table.rig, request.POST)
+    layer = table.layers[0] if table.layers else None
     if part in selectors.LAYER_FORMS and layer is None:
         raise RigError(PICK_FIRST, "layer")
     if part not in selectors.LAYER_FORMS + selectors.SCENE_FORMS:
         return None
-    stills = list(rig.stills.all())
-    return selectors.make_form(part, values, scene, layer, stills, request.POST)
-
-
-def _refused(
-    request: HttpRequest,
-    rig: Rig,
-    scene: Scene,
-    selected: list[str],
-    part: str,
-    form: forms.Form | None,
-    problem: KettleError,
-) -> HttpResponse:
-    field = getattr(problem, "field", "")
-    if part == "mask_file":
-        return _page(request, rig, scene, selected, None, str(problem), mask=True)
-    if form is None or part == "layout":
-        return _page(request, rig, scene, selected, None, str(problem))
-    form.add_error(field if field in form.fields else None, str(problem))
-    return _page(request, rig, scene, selected, {part: form})
-
-
-def _keep(rig: Rig, scene: Scene, layers: tuple[Any, ...], changed: RigValues, words: str) -> None:
-    """Keep a changed rig under words that say of what, and show it at once."""
-    names = [rig.values.input(x.input_id).name for x in layers]
-    what = names[0] if len(names) == 1 else f"{len(names)} layers" if names else ""
-    where = f"{what} in {scene.name}" if what else scene.name
-    change_rig(rig=rig, values=changed, words=f"{where}: {words}")
-    show_rig(rig=rig)
+    return selectors.make_form(part, table.rig, table.scene, layer, stills, request.POST)
 
 
 @require_POST
 def new(request: HttpRequest, slug: str) -> HttpResponse:
     """One more scene: from a starting layout, empty, or a copy."""
     rig = get_object_or_404(Rig, slug=slug)
-    values, here = rig.values, request.POST.get("here", "")
-    try:
+    here = request.POST.get("here", "")
+
+    def changed(values: RigValues) -> Made[RigValues]:
         if "copy" in request.POST:
-            changed = scene_changes.with_scene_copied(values, here)
+            made = scene_changes.with_scene_copied(values, here)
         else:
             form = selectors.new_scene_form(values, request.POST)
             if not form.is_valid():
                 raise RigError("Choose a starting layout and inputs of the list.", "layout")
             data = form.cleaned_data
-            inputs = layout_inputs(data)
-            changed = scene_changes.with_new_scene(values, "", data["layout"], inputs)
+            made = scene_changes.with_new_scene(values, "", data["layout"], layout_inputs(data))
+        return made, f"{_new_scene(values, made).name} made"
+
+    before = rig.values
+    try:
+        edit(rig, changed, seen(request))
     except RigError as problem:
+        values = rig.values
         scene = next((s for s in values.scenes if s.id == here), values.default_scene)
         return _page(request, rig, scene, [], None, str(problem))
-    made = next(s for s in changed.scenes if s not in values.scenes)
-    change_rig(rig=rig, values=changed, words=f"{made.name} made")
     show_rig(rig=rig)
-    return redirect("scene", slug, made.id)
+    return redirect("scene", slug, _new_scene(before, rig.values).id)
+
+
+def _new_scene(before: RigValues, after: RigValues) -> Scene:
+    """The scene that was made last."""
+    known = {s.id for s in before.scenes}
+    return [s for s in after.scenes if s.id not in known][-1]
 
 
 @require_POST
 def delete(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
     """Delete a scene; undo brings it back."""
     rig, scene = _rig_and_scene(slug, scene_id)
+    here = rig.values.scenes.index(scene)
+
+    def changed(values: RigValues) -> Made[RigValues]:
+        return scene_changes.without_scene(values, scene_id), f"{scene.name} deleted"
+
     try:
-        changed = scene_changes.without_scene(rig.values, scene_id)
+        edit(rig, changed, seen(request))
     except RigError as problem:
         return _page(request, rig, scene, [], None, str(problem))
-    here = rig.values.scenes.index(scene)
-    change_rig(rig=rig, values=changed, words=f"{scene.name} deleted")
     messages.info(request, f"“{scene.name}” was deleted. Undo brings it back.")
-    return redirect("scene", slug, changed.scenes[max(0, here - 1)].id)
+    scenes = rig.values.scenes
+    return redirect("scene", slug, scenes[min(max(0, here - 1), len(scenes) - 1)].id)
 
 
 @require_POST
 def order(request: HttpRequest, slug: str) -> HttpResponse:
     """Move a scene to another place among the scenes."""
     rig = get_object_or_404(Rig, slug=slug)
-    values, scene_id = rig.values, request.POST.get("scene", "")
-    scene = values.scene(scene_id)
-    by = {"left": -1, "right": 1}.get(request.POST.get("move", ""))
-    try:
-        place = values.scenes.index(scene) + by if by else int(request.POST.get("place", ""))
-    except ValueError as error:
-        raise RigError("This scene can't be moved there. Reload the page.", "scene") from error
-    changed = scene_changes.with_scene_at(values, scene_id, place)
-    change_rig(rig=rig, values=changed, words=f"{scene.name} moved")
+    scene_id = request.POST.get("scene", "")
+
+    def changed(values: RigValues) -> Made[RigValues]:
+        scene = values.scene(scene_id)
+        by = {"left": -1, "right": 1}.get(request.POST.get("move", ""))
+        try:
+            place = values.scenes.index(scene) + by if by else int(request.POST["place"][:9])
+        except (KeyError, ValueError) as error:
+            raise RigError("This scene can't be moved there. Reload the page.", "scene") from error
+        return scene_changes.with_scene_at(values, scene_id, place), f"{scene.name} moved"
+
+    edit(rig, changed, seen(request))
     return redirect("scene", slug, request.POST.get("here", "") or scene_id)
 
 
@@ -241,8 +267,13 @@ def pick(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
         colour = engine().ask("pick_colour", scene=scene.id, layer=layer.id, x=x, y=y)
     except EngineError as problem:
         return _page(request, rig, scene, [layer.id], None, str(problem))
-    table = Table(rig.values, scene, (layer,))
-    data = vars(layer.colour_key or ColourKey(colour)) | {"on": True, "colour": colour}
-    change, words = CHANGES["colour_key"]
-    _keep(rig, scene, table.layers, change(table, data), words)
+
+    def changed(values: RigValues) -> Made[RigValues]:
+        table = _table(values, scene_id, [layer.id])
+        data = vars(table.layer.colour_key or ColourKey(colour)) | {"on": True, "colour": colour}
+        change, words = CHANGES["colour_key"]
+        return change(table, data), _of_what(table, words)
+
+    edit(rig, changed, seen(request))
+    show_rig(rig=rig)
     return redirect(scene_address(slug, scene_id, [layer.id], "key"))

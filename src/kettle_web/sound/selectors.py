@@ -15,10 +15,12 @@ from kettle_core.rig.sound_changes import PRESETS, preset_of, sounds_of
 from kettle_core.scene.scene import Scene
 from kettle_core.sound.background import Ducking, DuckingGains
 from kettle_core.sound.routing import Stem
+from kettle_web.frame.editing import history
 from kettle_web.frame.engine import status_or_message
 from kettle_web.frame.form_fields import plain
 from kettle_web.frame.selectors import level_strip
 from kettle_web.models import Rig
+from kettle_web.rigs.addresses import sound_address
 from kettle_web.rigs.heard import HEARD_FOR_S, heard_path
 from kettle_web.sound.forms import ChainForm, DuckingForm, MixForm, StemForm
 
@@ -58,8 +60,8 @@ def sound_page(rig: Rig, item: Input, wrong: dict[str, forms.Form] | None = None
     values = rig.values
     found = compared(rig, item)
     made = {
-        "chain": ChainForm(initial=ChainForm.values_of(item.tone), auto_id="chain-%s"),
-        "ducking": DuckingForm(initial=plain(vars(values.ducking)), auto_id="ducking-%s"),
+        "chain": chain_form(item),
+        "ducking": ducking_form(values),
     } | (wrong or {})
     return {
         "rig": rig,
@@ -74,9 +76,19 @@ def sound_page(rig: Rig, item: Input, wrong: dict[str, forms.Form] | None = None
         "sides": balance_sides(values, values.default_scene),
         "scene": values.default_scene,
         "ducking": ducking_drawing(values.ducking, found["voice_frames"] if found else AN_EXAMPLE),
-        "undo": rig.changes.filter(undone=False).first(),
-        "redo": rig.changes.filter(undone=True).last(),
+        "history": history(rig),
+        "here": sound_address(rig.slug, item.id),
     }
+
+
+def chain_form(item: Input) -> ChainForm:
+    """A sound's chain as it is."""
+    return ChainForm(initial=ChainForm.values_of(item.tone), auto_id="chain-%s")
+
+
+def ducking_form(values: RigValues) -> DuckingForm:
+    """The rig's ducking as it is."""
+    return DuckingForm(initial=plain(vars(values.ducking)), auto_id="ducking-%s")
 
 
 def compared(rig: Rig, item: Input) -> dict[str, Any] | None:
@@ -245,6 +257,6 @@ def tracks_page(
         "presets": PRESETS.items(),
         "preset": preset_of(values),
         "new": wrong.get("new") or StemForm(initial={"channels": 2}, auto_id="new-%s"),
-        "undo": rig.changes.filter(undone=False).first(),
-        "redo": rig.changes.filter(undone=True).last(),
+        "history": history(rig),
+        "here": sound_address(rig.slug, "tracks"),
     }

@@ -2,10 +2,12 @@
 
 import json
 import time
+from collections.abc import Callable
 from dataclasses import replace
+from urllib.parse import urlencode
 
 from django import forms
-from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST, require_safe
 
@@ -15,11 +17,12 @@ from kettle_core.rig.rig import Input
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.sound.tone import Tone
 from kettle_media.sound.compare_sound import compare_sound
+from kettle_web.frame.asking import given, seen
+from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig
-from kettle_web.rigs.addresses import sound_address
+from kettle_web.rigs.addresses import gone, sound_address
 from kettle_web.rigs.heard import heard_name, heard_path
-from kettle_web.rigs.services import change_rig
 from kettle_web.sound import selectors
 from kettle_web.sound.forms import ChainForm, DuckingForm, MixForm, StemForm
 
@@ -47,7 +50,11 @@ def sound(request: HttpRequest, slug: str) -> HttpResponse:
 @require_safe
 def page(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     """One sound's chain."""
-    return _page(request, *_rig_and_sound(slug, input_id))
+    try:
+        rig, item = _rig_and_sound(slug, input_id)
+    except Http404:
+        return gone(request, slug, "This sound is not in the rig any more, or it is off.")
+    return _page(request, rig, item)
 
 
 def _page(
@@ -57,36 +64,52 @@ def _page(
     return render(request, "sound/chain.html", context, status=400 if wrong else 200)
 
 
+class _RefusedError(Exception):
+    """A field is wrong; the forms say which."""
+
+    def __init__(self, wrong: dict[str, forms.Form]) -> None:
+        super().__init__()
+        self.wrong = wrong
+
+
 @require_POST
 def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     """One form or button of the Sound page: chain, proposal, ducking, or a background's gain."""
     rig, item = _rig_and_sound(slug, input_id)
-    values, part = rig.values, request.POST.get("part", "")
-    if part == "chain":
-        chain = ChainForm(request.POST, auto_id="chain-%s")
-        if not chain.is_valid():
-            return _page(request, rig, item, {"chain": chain})
-        changed = sound_changes.with_tone(values, item.id, chain.to_tone(item.tone))
-        words = f"{item.name}: chain changed"
-    elif part == "ducking":
-        ducking = DuckingForm(request.POST, auto_id="ducking-%s")
-        if not ducking.is_valid():
-            return _page(request, rig, item, {"ducking": ducking})
-        changed, words = replace(values, ducking=ducking.to_ducking()), "ducking changed"
-    elif part == "proposal":
-        found = selectors.compared(rig, item)
-        if not found or not found["proposal"]:
-            raise RigError("Nothing is proposed yet. Listen first.", part)
-        changed = sound_changes.with_tone(values, item.id, Tone(**found["proposal"]["tone"]))
-        words = f"{item.name}: the proposed chain taken"
-    elif part == "background":
-        changed = _with_background(values, request.POST.get("gain_db", ""))
-        words = "the proposed gain of the background taken"
-    else:
+    part = request.POST.get("part", "")
+    found = selectors.compared(rig, item) if part == "proposal" else None
+    proposed = found and found["proposal"]
+
+    def changed(values: RigValues) -> Made[RigValues]:
+        item = values.input(input_id)
+        if part == "chain":
+            chain = ChainForm(given(request.POST, selectors.chain_form(item)), auto_id="chain-%s")
+            if not chain.is_valid():
+                raise _RefusedError({"chain": chain})
+            made = sound_changes.with_tone(values, item.id, chain.to_tone(item.tone))
+            return made, f"{item.name}: chain changed"
+        if part == "ducking":
+            fresh = selectors.ducking_form(values)
+            ducking = DuckingForm(given(request.POST, fresh), auto_id="ducking-%s")
+            if not ducking.is_valid():
+                raise _RefusedError({"ducking": ducking})
+            return replace(values, ducking=ducking.to_ducking()), "ducking changed"
+        if part == "proposal":
+            if not proposed:
+                raise RigError("Nothing is proposed yet. Listen first.", part)
+            made = sound_changes.with_tone(values, item.id, Tone(**proposed["tone"]))
+            return made, f"{item.name}: the proposed chain taken"
+        if part == "background":
+            made = _with_background(values, request.POST.get("gain_db", ""))
+            return made, "the proposed gain of the background taken"
         raise RigError("This can't be set on the Sound page. Reload the page.", part)
-    change_rig(rig=rig, values=changed, words=words)
+
+    try:
+        edit(rig, changed, seen(request))
+    except _RefusedError as refused:
+        return _page(request, rig, rig.values.input(input_id), refused.wrong)
     if part in ("chain", "proposal"):
-        _compare_again(rig, changed.input(item.id))
+        _compare_again(rig, rig.values.input(item.id))
     return redirect("sound-of", slug, input_id)
 
 
@@ -152,65 +175,76 @@ def stems(request: HttpRequest, slug: str) -> HttpResponse:
 def save_stems(request: HttpRequest, slug: str) -> HttpResponse:
     """One crosspoint, name, level or preset of the tracks table."""
     rig = get_object_or_404(Rig, slug=slug)
-    values, part = rig.values, request.POST.get("part", "")
-    track_id, input_id = request.POST.get("track", ""), request.POST.get("input", "")
-    scene_id, wrong = request.POST.get("scene", ""), {}
+    scene_id = request.POST.get("scene", "")
+    change = _STEM_CHANGES.get(request.POST.get("part", ""), _named)
     try:
-        if part == "preset":
-            preset = request.POST.get("preset", "")
-            made = sound_changes.preset_stems(values, preset)
-            changed = replace(values, stems=made)
-            words = f"stems: {sound_changes.PRESETS[preset]}"
-        elif part == "send":
-            changed = sound_changes.with_send(values, track_id, input_id)
-            words = "stems: crosspoint changed"
-        elif part == "delete":
-            changed = sound_changes.without_stem(values, track_id)
-            words = "stem deleted"
-        elif part in ("mix", "level"):
-            place = f"mix-{input_id}" if part == "mix" else f"level-{track_id}-{input_id}"
-            form: forms.Form = MixForm(request.POST, auto_id=f"{place}-%s")
-            wrong = {place: form}
-            if not form.is_valid():
-                return _tracks_again(request, rig, scene_id, wrong)
-            gain_db = round(form.cleaned_data["gain_db"], 1)
-            if part == "mix":
-                changed = sound_changes.with_mix_gain(values, scene_id, input_id, gain_db)
-            else:
-                changed = sound_changes.with_send_gain(values, track_id, input_id, gain_db)
-            words = f"{values.input(input_id).name}: level changed"
-        else:
-            named, words, wrong = _named_track(request, values, track_id)
-            if named is None:
-                return _tracks_again(request, rig, scene_id, wrong)
-            changed = named
-    except KettleError as error:
-        if not wrong:
-            raise
-        next(iter(wrong.values())).add_error(None, str(error))
-        return _tracks_again(request, rig, scene_id, wrong)
-    change_rig(rig=rig, values=changed, words=words)
+        edit(rig, lambda values: change(values, request.POST), seen(request))
+    except _RefusedError as refused:
+        return _tracks_again(request, rig, scene_id, refused.wrong)
     address = sound_address(slug, "tracks")
-    return redirect(f"{address}?scene={scene_id}" if scene_id else address)
+    return redirect(f"{address}?{urlencode({'scene': scene_id})}" if scene_id else address)
 
 
-def _named_track(
-    request: HttpRequest, values: RigValues, track_id: str
-) -> tuple[RigValues | None, str, dict[str, forms.Form]]:
-    """A track made, renamed, or made mono or stereo; None where a field is wrong."""
-    name = f"track-{track_id}" if track_id else "new"
-    form = StemForm(request.POST, auto_id=f"{name}-%s")
+def _preset(values: RigValues, post: QueryDict) -> Made[RigValues]:
+    preset = post.get("preset", "")
+    made = replace(values, stems=sound_changes.preset_stems(values, preset))
+    return made, f"stems: {sound_changes.PRESETS[preset]}"
+
+
+def _send(values: RigValues, post: QueryDict) -> Made[RigValues]:
+    names = post.get("track", ""), post.get("input", "")
+    made = sound_changes.with_send(values, *names, post.get("on") == "on")
+    return made, "stems: crosspoint changed"
+
+
+def _delete(values: RigValues, post: QueryDict) -> Made[RigValues]:
+    return sound_changes.without_stem(values, post.get("track", "")), "stem deleted"
+
+
+def _level(values: RigValues, post: QueryDict) -> Made[RigValues]:
+    """A level in the mix of a scene, or on a stem."""
+    input_id, track_id, scene_id = (post.get(n, "") for n in ("input", "track", "scene"))
+    in_mix = post.get("part") == "mix"
+    place = f"mix-{input_id}" if in_mix else f"level-{track_id}-{input_id}"
+    form = MixForm(post, auto_id=f"{place}-%s")
     if not form.is_valid():
-        return None, "", {name: form}
-    given = form.cleaned_data["name"], form.cleaned_data["channels"]
+        raise _RefusedError({place: form})
+    gain_db = round(form.cleaned_data["gain_db"], 1)
+    try:
+        if in_mix:
+            made = sound_changes.with_mix_gain(values, scene_id, input_id, gain_db)
+        else:
+            made = sound_changes.with_send_gain(values, track_id, input_id, gain_db)
+    except KettleError as error:
+        form.add_error("gain_db", str(error))
+        raise _RefusedError({place: form}) from error
+    return made, f"{values.input(input_id).name}: level changed"
+
+
+def _named(values: RigValues, post: QueryDict) -> Made[RigValues]:
+    """A stem made, renamed, or made mono or stereo."""
+    track_id = post.get("track", "")
+    place = f"track-{track_id}" if track_id else "new"
+    form = StemForm(post, auto_id=f"{place}-%s")
+    if not form.is_valid():
+        raise _RefusedError({place: form})
+    wanted = form.cleaned_data["name"], form.cleaned_data["channels"]
     try:
         if track_id:
-            changed = sound_changes.with_changed_track(values, track_id, *given)
-            return changed, "stem changed", {}
-        return sound_changes.with_stem(values, *given), "stem added", {}
+            return sound_changes.with_changed_track(values, track_id, *wanted), "stem changed"
+        return sound_changes.with_stem(values, *wanted), "stem added"
     except RigError as error:
         form.add_error("name", str(error))
-        return None, "", {name: form}
+        raise _RefusedError({place: form}) from error
+
+
+_STEM_CHANGES: dict[str, Callable[[RigValues, QueryDict], Made[RigValues]]] = {
+    "preset": _preset,
+    "send": _send,
+    "delete": _delete,
+    "mix": _level,
+    "level": _level,
+}
 
 
 def _tracks_again(

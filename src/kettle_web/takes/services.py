@@ -50,6 +50,18 @@ def _left_out(folder: TakeFolder, info: TakeInfo) -> tuple[str, ...]:
         return ()  # composing says what is wrong with the rig
 
 
+def delete_take(*, take: Take) -> None:
+    """Take a take out of sight, unless it is being recorded. Raises TakeError."""
+    if take.state == Take.State.RECORDING:
+        raise TakeError("This take is being recorded, so it was not deleted. Stop it first.")
+    Take.objects.filter(pk=take.pk).update(deleted_at=timezone.now())
+
+
+def bring_back_take(*, take: Take) -> None:
+    """A deleted take as it was."""
+    Take.with_deleted.filter(pk=take.pk).update(deleted_at=None)
+
+
 @transaction.atomic
 def order_program(*, take: Take) -> None:
     """Have the program composed in the background."""
@@ -67,7 +79,7 @@ def look_after_takes() -> None:
     for take in Take.objects.filter(state=Take.State.RECORDING):
         if take.folder != busy:
             read_take_from_disk(take=take)
-    known = set(Take.objects.values_list("folder", flat=True))
+    known = set(Take.with_deleted.values_list("folder", flat=True))
     for path in sorted(settings.TAKES.glob("*/take.json")):
         if path.parent.name not in known and path.parent.name != busy:
             _add_found_take(TakeFolder(path.parent))

@@ -7,6 +7,8 @@ urlpatterns = [
     path("rigs/<slug:slug>/takes/", views.takes, name="takes"),
     path("takes/<int:pk>/", views.take, name="take"),
     path("takes/<int:pk>/progress.json", views.take_progress, name="take-progress"),
+    path("takes/<int:pk>/delete/", views.delete, name="delete-take"),
+    path("takes/<int:pk>/bring-back/", views.bring_back, name="bring-back-take"),
     path("takes/<int:pk>/compose/", views.take_compose, name="take-compose"),
     path("takes/<int:pk>/<slug:kind>/<slug:name>/", views.take_file, name="take-file"),
 ]

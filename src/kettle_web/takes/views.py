@@ -1,5 +1,6 @@
 """Pages of takes and their files."""
 
+from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST, require_safe
@@ -57,6 +58,26 @@ def take_compose(request: HttpRequest, pk: int) -> HttpResponse:
     found = get_object_or_404(Take, pk=pk)
     if found.program == Take.Program.FAILED:
         services.order_program(take=found)
+    return redirect(found)
+
+
+@require_POST
+def delete(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take a take out of sight; the start page brings it back. Its files stay."""
+    found = get_object_or_404(Take, pk=pk)
+    services.delete_take(take=found)
+    messages.info(
+        request, f"“{found.name}” was deleted. Its files stay, so it can be brought back."
+    )
+    return redirect("takes", found.rig.slug) if found.rig else redirect("start")
+
+
+@require_POST
+def bring_back(request: HttpRequest, pk: int) -> HttpResponse:
+    """A deleted take as it was."""
+    found = get_object_or_404(Take.with_deleted, pk=pk)
+    services.bring_back_take(take=found)
+    messages.success(request, f"“{found.name}” is back.")
     return redirect(found)
 
 

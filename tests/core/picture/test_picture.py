@@ -169,7 +169,7 @@ class Composing(unittest.TestCase):
         self.assertAlmostEqual(seen / (np.pi / 4 * box.width * box.height), 1, delta=0.01)
 
     def test_what_is_not_shown_or_not_there_is_left_out(self):
-        hidden = with_crosspoint(self.rig, "webcam-1", "seen", "scene-1")
+        hidden = with_crosspoint(self.rig, "webcam-1", "seen", "scene-1", False)
         self.assertEqual(len(np.unique(self.compose(hidden).y)), 1)
         del self.pictures["display-1"]
         frame = self.compose(self.rig)

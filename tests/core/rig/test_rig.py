@@ -46,16 +46,17 @@ class Whole(unittest.TestCase):
         rig = demo_rig()
         for what, name in (("seen", "webcam-1"), ("heard", "headset"), ("recorded", "headset")):
             with self.subTest(what=what):
-                once = with_crosspoint(rig, name, what, "scene-1")
-                self.assertNotEqual(once, rig)
-                self.assertEqual(with_crosspoint(once, name, what, "scene-1"), rig)
+                off = with_crosspoint(rig, name, what, "scene-1", False)
+                self.assertNotEqual(off, rig)
+                self.assertEqual(with_crosspoint(off, name, what, "scene-1", False), off)
+                self.assertEqual(with_crosspoint(off, name, what, "scene-1", True), rig)
         with self.assertRaisesRegex(RigError, "no crosspoint “seen” for “Headset”"):
-            with_crosspoint(rig, "headset", "seen", "scene-1")
+            with_crosspoint(rig, "headset", "seen", "scene-1", True)
 
     def test_a_scene_without_a_heard_microphone_has_no_voice(self):
         rig = demo_rig()
         self.assertEqual(rig.voice_in(rig.scenes[0]).name, "Headset")
-        silent = with_crosspoint(rig, "headset", "heard", "scene-1")
+        silent = with_crosspoint(rig, "headset", "heard", "scene-1", False)
         self.assertIsNone(silent.voice_in(silent.scenes[0]))
         unknown = replace(rig, scenes=())
         with self.assertRaisesRegex(RigError, "at least one scene"):

@@ -60,13 +60,13 @@ class Changes(unittest.TestCase):
         logo = Input("logo", "Mark", "picture", "", Mode(300, 200), False, still="a" * 64)
         rig = with_new_input(with_new_input(self.rig, mail), logo)
         for name in ("mail", "logo", "tablet"):
-            rig = with_crosspoint(rig, name, "seen", "scene-1")
+            rig = with_crosspoint(rig, name, "seen", "scene-1", True)
         holds_together(self, rig)
         boxes = [x.box for x in rig.scenes[0].layers]
         self.assertEqual(len(set(boxes)), 5)
         self.assertLess(boxes[-2].height, 200)
         with self.assertRaisesRegex(RigError, "no crosspoint “recorded”"):
-            with_crosspoint(rig, "logo", "recorded")
+            with_crosspoint(rig, "logo", "recorded", "", True)
 
     def test_delete_order_and_off(self):
         rig = without_input(self.rig, "webcam-1")

@@ -1,4 +1,4 @@
-import { beginAsking, swapParts } from "../lib/parts.js";
+import { refresh } from "../lib/page.js";
 
 const AGAIN_MS = 1500;
 const REMEASURE_MS = 12000;
@@ -36,11 +36,7 @@ export function mount() {
       timer = window.setTimeout(again, REMEASURE_MS);
       return;
     }
-    const isNewest = beginAsking(true);
-    const answer = await fetch(location.href, { signal: stop.signal });
-    const html = await answer.text();
-    if (isNewest()) swapParts(html);
-    else follow();
+    if (!(await refresh(true))) follow();
   };
 
   const follow = () => {

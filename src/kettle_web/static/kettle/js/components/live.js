@@ -5,7 +5,7 @@ const LOST =
 
 /**
  * Keeps one WebSocket open while the page is seen and passes on what comes as events on `root`:
- * `live:status`, `live:levels`, `live:after`, `live:sound` and `live:picture`; it is told `live:look` and `live:try`.
+ * `live:status`, `live:levels`, `live:changed`, `live:after`, `live:sound` and `live:picture`; it is told `live:look` and `live:try`.
  * @param {HTMLElement} root carries data-live (the rig) and data-want, the end of the query
  */
 export function mount(root) {

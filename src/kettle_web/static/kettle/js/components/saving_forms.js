@@ -1,59 +1,21 @@
-import { beginAsking, swapParts } from "../lib/parts.js";
+import { dataOf, save, saveOnLeaving } from "../lib/page.js";
 
 const SETTLE_MS = 250;
-const FAILED = "Vast Kettle does not answer, so this was not saved. Change it again in a moment.";
 
 /**
- * Sends every form[data-save] in place as soon as a field changes or a button of it is pressed,
- * one after the other, and takes over what the server made of it; with data-save="submit" a
- * button only. Buttons marked by
- * data-without-script are for pages without JavaScript.
+ * Sends every form[data-save] in place as soon as a field changes or a button of it is pressed;
+ * with data-save="submit" a button only. What is still to be sent goes when the page is left.
+ * Buttons marked by data-without-script are for pages without JavaScript.
  */
 export function mount() {
   const stop = new AbortController();
-  /** @type {Promise<void>} */
-  let last = Promise.resolve();
-  /** @type {WeakMap<HTMLFormElement, number>} */
-  const timers = new WeakMap();
+  const on = { signal: stop.signal };
+  /** @type {Map<HTMLFormElement, number>} */
+  const waiting = new Map();
 
-  const say = (/** @type {string} */ words, /** @type {string} */ state) => {
-    for (const place of document.querySelectorAll("[data-saved]")) {
-      place.textContent = words;
-      /** @type {HTMLElement} */ (place).dataset.state = state;
-    }
-  };
-
-  const send = async (/** @type {string} */ address, /** @type {FormData} */ data) => {
-    say("Saving …", "");
-    const isNewest = beginAsking();
-    try {
-      const answer = await fetch(address, { method: "POST", body: data, signal: stop.signal });
-      const html = await answer.text();
-      // What is wrong with a field is shown whatever else was chosen meanwhile.
-      if (isNewest() || !answer.ok) {
-        swapParts(html);
-        follow(answer);
-      } else {
-        // Something else was chosen meanwhile: the page as it is then, with what was saved.
-        swapParts(await (await fetch(location.href, { signal: stop.signal })).text());
-      }
-      say(answer.ok ? "Saved" : "Not saved", answer.ok ? "good" : "fault");
-    } catch {
-      if (!stop.signal.aborted) say(FAILED, "fault");
-    }
-  };
-
-  /** Where the server leads to another state of this page, a reload shows the same. */
-  const follow = (/** @type {Response} */ answer) => {
-    const { pathname, search } = new URL(answer.url);
-    if (answer.redirected && pathname === location.pathname)
-      history.replaceState(null, "", pathname + search);
-  };
-
-  // A form that was exchanged meanwhile still has what was set in it.
-  const queue = (/** @type {HTMLFormElement} */ form, /** @type {HTMLElement | null} */ button) => {
-    const data = new FormData(form, button?.isConnected ? button : null);
-    last = last.then(() => send(form.action, data));
+  const settle = (/** @type {HTMLFormElement} */ form) => {
+    window.clearTimeout(waiting.get(form));
+    waiting.delete(form);
   };
 
   const hide = () => {
@@ -65,15 +27,16 @@ export function mount() {
   document.addEventListener(
     "change",
     (event) => {
-      const form = /** @type {HTMLElement} */ (event.target).closest("form");
+      const form = /** @type {HTMLInputElement} */ (event.target).form;
       if (!form?.matches("[data-save]:not([data-save=submit])")) return;
-      window.clearTimeout(timers.get(form));
-      timers.set(
-        form,
-        window.setTimeout(() => queue(form, null), SETTLE_MS),
-      );
+      settle(form);
+      const send = () => {
+        waiting.delete(form);
+        save(form.action, dataOf(form));
+      };
+      waiting.set(form, window.setTimeout(send, SETTLE_MS));
     },
-    { signal: stop.signal },
+    on,
   );
   document.addEventListener(
     "submit",
@@ -81,13 +44,22 @@ export function mount() {
       const form = /** @type {HTMLFormElement} */ (event.target);
       if (!form.matches("[data-save]")) return;
       event.preventDefault();
-      window.clearTimeout(timers.get(form));
-      const button = /** @type {HTMLButtonElement | null} */ (event.submitter);
-      queue(form, button);
+      settle(form);
+      save(form.action, dataOf(form, event.submitter));
     },
-    { signal: stop.signal },
+    on,
   );
-  document.addEventListener("parts:swapped", hide, { signal: stop.signal });
+  window.addEventListener(
+    "pagehide",
+    () => {
+      for (const form of [...waiting.keys()]) {
+        settle(form);
+        saveOnLeaving(form.action, dataOf(form));
+      }
+    },
+    on,
+  );
+  document.addEventListener("parts:swapped", hide, on);
   hide();
   return { destroy: () => stop.abort() };
 }

@@ -1,4 +1,4 @@
-import { beginAsking, swapParts } from "../lib/parts.js";
+import { go } from "../lib/page.js";
 import {
   around,
   boundsOf,
@@ -111,22 +111,13 @@ export function mount(table, live) {
   };
 
   /** @param {string[]} ids */
-  const choose = async (ids) => {
+  const choose = (ids) => {
     for (const layer of data.layers) layer.selected = ids.includes(layer.id);
     cropping = false;
     tellForms();
     draw();
     const query = new URLSearchParams(ids.map((id) => ["layer", id]));
-    const address = `${table.dataset.address}${ids.length ? `?${query}` : ""}`;
-    history.replaceState(null, "", address);
-    const isNewest = beginAsking();
-    try {
-      const answer = await fetch(address, { signal: stop.signal });
-      const html = await answer.text();
-      if (isNewest()) swapParts(html);
-    } catch (error) {
-      if (!stop.signal.aborted) throw error;
-    }
+    go(`${table.dataset.address}${ids.length ? `?${query}` : ""}`);
   };
 
   const placements = () => free().map(({ id, box, crop, turn }) => ({ id, box, crop, turn }));

@@ -7,11 +7,13 @@ import { mount as mountListening } from "../components/listening.js";
 import { mount as mountLive } from "../components/live.js";
 import { mount as mountMachine } from "../components/machine.js";
 import { mount as mountMonitor } from "../components/monitor.js";
+import { mount as mountOthers } from "../components/other_pages.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
 
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 mountKeys();
 mountSaving();
+mountOthers(live);
 mountMachine(live);
 mountStrips(live);
 mountLive(live);

@@ -1,11 +1,13 @@
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountLive } from "../components/live.js";
 import { mount as mountMachine } from "../components/machine.js";
+import { mount as mountOthers } from "../components/other_pages.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
 
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 mountKeys();
 mountSaving();
+mountOthers(live);
 mountMachine(live);
 mountLive(live);
 const pick = /** @type {HTMLSelectElement | null} */ (document.querySelector("#mix-scene"));
