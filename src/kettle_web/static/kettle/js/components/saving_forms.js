@@ -1,4 +1,4 @@
-import { dataOf, save, saveOnLeaving } from "../lib/page.js";
+import { dataOf, hold, save, saveOnLeaving } from "../lib/page.js";
 
 const SETTLE_MS = 250;
 
@@ -16,6 +16,7 @@ export function mount() {
   const settle = (/** @type {HTMLFormElement} */ form) => {
     window.clearTimeout(waiting.get(form));
     waiting.delete(form);
+    hold(form, false);
   };
 
   const hide = () => {
@@ -31,9 +32,10 @@ export function mount() {
       if (!form?.matches("[data-save]:not([data-save=submit])")) return;
       settle(form);
       const send = () => {
-        waiting.delete(form);
+        settle(form);
         save(form.action, dataOf(form));
       };
+      hold(form, true);
       waiting.set(form, window.setTimeout(send, SETTLE_MS));
     },
     on,

@@ -17,6 +17,15 @@ let saving = 0;
 /** What stood in a field when it was last sent. @type {WeakMap<Element, string>} */
 const sentValues = new WeakMap();
 
+/** Forms with something that is still to be sent: it would be lost if they were morphed. @type {WeakSet<Element>} */
+const held = new WeakSet();
+
+/** @param {HTMLFormElement} form @param {boolean} on */
+export function hold(form, on) {
+  if (on) held.add(form);
+  else held.delete(form);
+}
+
 /** What the page shows. */
 export const revision = () => answers.revision;
 
@@ -90,14 +99,19 @@ async function send(address, data) {
       }
     }
     const fresh = pageOf(await answer.text());
-    if (mayShow(revisionOf(fresh), answer.ok)) {
+    if (saving > 1 && answer.ok) {
+      // The next answer has this one in it, and what it is about stays as the user set it.
+      follow(answer);
+    } else if (mayShow(revisionOf(fresh), answer.ok)) {
       follow(answer);
       takeOver(fresh);
     } else {
       // Something else was chosen meanwhile: the page as it is then, with what was saved.
       await refresh();
     }
-    if (answer.ok) say(answers.revision > before ? "Saved" : "", "good");
+    // A page without a document, as the studio's, has no revisions.
+    const kept = answers.revision > before || answers.revision === 0;
+    if (answer.ok) say(kept ? "Saved" : "", "good");
     else say("Not saved", "fault");
   } catch {
     say(FAILED, "fault");
@@ -176,6 +190,7 @@ function mayMorph(old, next) {
     Object.assign(old.dataset, next.dataset);
     return false;
   }
+  if (held.has(old)) return false;
   if (!old.matches("input, textarea, select") || !isBeingTyped(old)) return true;
   // What is being typed is not saved yet, so the fresh copy does not have it.
   for (const name of ["aria-invalid", "class", "aria-describedby"]) {
