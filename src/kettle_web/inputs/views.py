@@ -31,11 +31,15 @@ from kettle_web.rigs.selectors import input_line
 
 
 def _rig_and_input(slug: str, input_id: str) -> tuple[Rig, Input]:
+    """A rig and its input. Raises RigError where the input is gone."""
     rig = get_object_or_404(Rig, slug=slug)
-    try:
-        return rig, rig.values.input(input_id)
-    except RigError as error:
-        raise Http404(str(error)) from error
+    found: Input | None = next((i for i in rig.values.inputs if i.id == input_id), None)
+    if found is None:
+        raise RigError(
+            "This input is not in the rig any more, so nothing changed. Undo brings it back.",
+            "input",
+        )
+    return rig, found
 
 
 @require_http_methods(["GET", "HEAD", "POST"])
@@ -113,7 +117,7 @@ def page(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     """One input: what it shows or sounds like, and how it is set up."""
     try:
         rig, item = _rig_and_input(slug, input_id)
-    except Http404:
+    except RigError:
         return gone(request, slug, "This input is not in the rig any more.")
     return _page(request, rig, item)
 
