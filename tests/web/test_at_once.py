@@ -76,7 +76,7 @@ class AtOnce(TransactionTestCase):
         self.assertEqual(self.values().input("headset").name, "Mine")
 
     def test_switches_of_two_old_pages_do_not_invert_each_other(self):
-        off = {"input": "headset", "what": "recorded", "scene": ""}
+        off = {"cross": "headset recorded off"}
         for _ in range(2):
             self.client.post(reverse("set-crosspoint", args=["demo"]), off)
             self.assertFalse(self.values().input("headset").recorded)
@@ -98,7 +98,7 @@ class AtOnce(TransactionTestCase):
     def test_a_change_to_what_is_gone_is_refused_with_what_happened(self):
         seen = self.rig.revision
         self.client.post(reverse("delete-input", args=["demo", "tablet"]))
-        cross = {"input": "tablet", "what": "recorded", "scene": "", "seen": seen}
+        cross = {"cross": "tablet recorded off", "seen": seen}
         answer = self.client.post(
             reverse("set-crosspoint", args=["demo"]), cross, headers={"Kettle-In-Place": "1"}
         )

@@ -70,8 +70,8 @@ class Start(PageCase):
 
 
 class PatchSheet(PageCase):
-    def change(self, what, name):
-        values = {"input": name, "what": what, "scene": "scene-1"}
+    def change(self, what, name, how="off"):
+        values = {"cross": f"{name} {what} {how} scene-1"}
         return self.client.post(reverse("set-crosspoint", args=["demo"]), values, follow=True)
 
     def test_crosspoints_are_changed_over_and_findings_follow(self):
@@ -83,12 +83,15 @@ class PatchSheet(PageCase):
         page = self.change("recorded", "display-1")
         self.assertContains(page, "Main display would be missing")
         self.assertContains(page, "1 track<")
-        self.assertContains(self.change("heard", "headset"), "Headset: heard in Sheet and me")
+        page = self.change("heard", "headset", "on")
+        self.assertContains(page, "Headset: heard in Sheet and me")
+        self.assertNotContains(page, "“Sheet and me” has no voice.")
 
     def test_a_crosspoint_that_is_not_there_is_told_on_the_page(self):
         page = self.change("seen", "headset")
         self.assertContains(page, "has no crosspoint “seen” for “Headset”")
-        self.assertContains(self.change("eaten", "headset"), "not on the patch sheet")
+        self.assertContains(self.change("eaten", "headset"), "no crosspoint “eaten”")
+        self.assertContains(self.change("heard", "headset", "maybe"), "not on the patch sheet")
 
     def test_the_format_is_saved_and_wrong_ones_are_told_at_the_field(self):
         address = reverse("set-format", args=["demo"])

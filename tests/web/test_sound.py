@@ -162,7 +162,7 @@ class Tracks(SoundCase):
         laptop = reverse("save-input", args=["bench", "laptop"])
         cross = reverse("set-crosspoint", args=["bench"])
         self.client.post(laptop, {"part": "on", "on": "on"})
-        self.client.post(cross, {"input": "laptop", "what": "recorded", "on": "on"})
+        self.client.post(cross, {"cross": "laptop recorded on"})
         together = {"Voice": ["headset", "laptop"], "System audio": ["system"]}
         self.assertEqual(sends(), together)
         self.client.post(reverse("delete-input", args=["bench", "headset"]))

@@ -35,7 +35,11 @@ class TellErrorsMiddleware:
         """Go on to the view, unless what is sent is too much to be read at all."""
         if int(request.META.get("CONTENT_LENGTH") or 0) > MAX_REQUEST_BYTES:
             return render(request, "frame/sentence.html", {"sentence": TOO_LARGE}, status=413)
-        return self._get_response(request)
+        response = self._get_response(request)
+        if response.get("Content-Type", "").startswith("text/html"):
+            # Who goes back sees what is, not what was.
+            response.headers.setdefault("Cache-Control", "no-store")
+        return response
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         """Answer instead of the view."""

@@ -58,12 +58,3 @@ class FormatForm(forms.Form):
         return Format(
             int(width), int(height), Fraction(self.cleaned_data["fps"]), before.sound_kbps
         )
-
-
-class CrosspointForm(forms.Form):
-    """One crosspoint of the patch sheet."""
-
-    input = forms.CharField(max_length=40)
-    what = forms.ChoiceField(choices=[(w, w) for w in ("seen", "heard", "recorded")])
-    scene = forms.CharField(max_length=40, required=False)
-    on = forms.BooleanField(required=False)

@@ -23,6 +23,12 @@ class Crosspoint:
     on: bool
     scene_id: str
     label: str
+    input_id: str
+
+    @property
+    def wanted(self) -> str:
+        """What its button asks for, in one value: the other way round than it is."""
+        return f"{self.input_id} {self.what} {'off' if self.on else 'on'} {self.scene_id}".strip()
 
 
 @dataclass(frozen=True)
@@ -58,6 +64,7 @@ def patch_sheet(values: RigValues) -> dict[str, Any]:
             item.recorded,
             "",
             f"{item.name}: recorded on its own track",
+            item.id,
         )
         number = f"{letter}{numbers[letter]}" if item.has_track else ""
         rows.append(SheetRow(item, input_line(item), cells, track, number))
@@ -108,9 +115,9 @@ def input_line(item: Input) -> str:
 def _crosspoint_in(item: Input, scene: Scene) -> Crosspoint:
     if item.is_picture:
         on = any(x.shown for x in scene.layers if x.input_id == item.id)
-        return Crosspoint("seen", on, scene.id, f"{item.name}: seen in {scene.name}")
+        return Crosspoint("seen", on, scene.id, f"{item.name}: seen in {scene.name}", item.id)
     on = any(x.heard for x in scene.sounds if x.input_id == item.id)
-    return Crosspoint("heard", on, scene.id, f"{item.name}: heard in {scene.name}")
+    return Crosspoint("heard", on, scene.id, f"{item.name}: heard in {scene.name}", item.id)
 
 
 def _findings(values: RigValues) -> list[tuple[str, str]]:

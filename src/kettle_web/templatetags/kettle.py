@@ -7,11 +7,13 @@ from typing import Any
 from django import template
 from django.forms import BoundField
 from django.forms.widgets import CheckboxInput, RadioSelect, Select
+from django.utils.html import format_html
 from django.utils.safestring import SafeString
 
 from kettle_core.rig.rig import Rig
 from kettle_web.frame import selectors
 from kettle_web.models import Rig as KeptRig
+from kettle_web.rigs.selectors import Crosspoint
 from kettle_web.rigs.selectors import path_steps as steps_of
 
 register = template.Library()
@@ -21,6 +23,24 @@ register = template.Library()
 def path_steps(rig: KeptRig, page: str) -> dict[str, Any]:
     """The order of work, at the top of a rig's pages."""
     return {"steps": steps_of(rig), "page": page}
+
+
+@register.simple_tag
+def crosspoint(point: Crosspoint, number: str = "") -> SafeString:
+    """The button of a crosspoint, as markup: a large sheet has a thousand of them."""
+    if not point.what:
+        return SafeString("")
+    return format_html(
+        '<button type="submit" form="crosspoints" name="cross" value="{}" class="cross"'
+        ' id="x-{}-{}-{}" aria-pressed="{}"><svg viewBox="0 0 26 22" aria-hidden="true">'
+        '<use href="#shape-{}-{}" /></svg><span class="visually-hidden">{}</span>{}</button>',
+        point.wanted,
+        *(point.input_id, point.scene_id, point.what),
+        "true" if point.on else "false",
+        *(point.what, "on" if point.on else "off"),
+        point.label,
+        format_html("<span>{}</span>", number) if number else "",
+    )
 
 
 @register.simple_tag
