@@ -18,7 +18,7 @@ from kettle_cli.children import end_with_parent
 from kettle_cli.paths import DATA, ROOT
 from kettle_core.errors import EngineError, KettleError
 from kettle_engine.client import EngineClient
-from kettle_engine.priority import ANSWERS, WORKS, rank_process
+from kettle_engine.priority import ANSWERS, SHOWS, WORKS, rank_process
 
 FIRST_PORT, PORTS_TRIED = 8470, 30
 START_TIMEOUT_S = 60
@@ -105,12 +105,12 @@ def _run(port: int | None, with_demo: bool) -> int:
 
 def _children(port: int) -> list[Child]:
     python = [sys.executable, "-m"]
-    worker = ["django", "db_worker", "--interval", "0.3", "--no-startup-delay"]
     web = ["daphne", "-b", "127.0.0.1", "-p", str(port), "--no-server-name"]
     return [
         Child("engine", [*python, "kettle_engine.server", str(DATA)], ANSWERS),
-        # Composing can wait; recording can't.
-        Child("worker", [*python, *worker], WORKS),
+        # What somebody waits for on a page goes before what can wait; recording before both.
+        Child("worker soon", [*python, "kettle_web.jobs.worker", "soon"], SHOWS),
+        Child("worker long", [*python, "kettle_web.jobs.worker", "long"], WORKS),
         Child("web", [*python, *web, "kettle_web.asgi:application"], ANSWERS),
     ]
 
@@ -125,11 +125,9 @@ def _prepare(with_demo: bool) -> None:
     call_command("migrate", verbosity=0, interactive=False)
     call_command("collectstatic", verbosity=0, interactive=False)
     from kettle_web.rigs.services import make_demo_rig
-    from kettle_web.takes.services import resume_work
 
     if with_demo:
         make_demo_rig()
-    resume_work()
 
 
 def _free_port(wanted: int | None) -> int:

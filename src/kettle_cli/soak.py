@@ -92,7 +92,7 @@ def _one_kill(
     hello = client.ask("hello")
     pid = hello["pids"].get(victim) or {"engine": hello["pid"], "web": web_pid(demo)}.get(victim)
     if victim == "worker":
-        command = ["pgrep", "-P", str(demo), "-f", "db_worker"]
+        command = ["pgrep", "-P", str(demo), "-f", "jobs.worker long"]
         found = subprocess.run(command, capture_output=True, text=True, check=True)
         pid = int(found.stdout.split()[0])
     os.kill(int(pid or 0), signal.SIGKILL)

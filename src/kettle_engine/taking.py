@@ -42,14 +42,18 @@ class TakingFlag:
 class GivingWay:
     """The worker's side: called often from long work, it waits while a take is recorded.
 
-    `on_wait` is called with True when it begins to wait and with False when it goes on.
+    `on_wait` is called with True when it begins to wait and with False when it goes on,
+    `meanwhile` again and again while it waits.
     """
 
     def __init__(
-        self, data_dir: Path, on_wait: Callable[[bool], None] = lambda waiting: None
+        self,
+        data_dir: Path,
+        on_wait: Callable[[bool], None] = lambda waiting: None,
+        meanwhile: Callable[[], None] = lambda: None,
     ) -> None:
         self._file = _open(data_dir)
-        self._on_wait = on_wait
+        self._on_wait, self._meanwhile = on_wait, meanwhile
         self._looked_s = 0.0
 
     def __call__(self) -> None:
@@ -61,6 +65,7 @@ class GivingWay:
             self._on_wait(True)
             while self._is_taken():
                 time.sleep(LOOK_EVERY_S)
+                self._meanwhile()
             self._on_wait(False)
         self._looked_s = time.monotonic()
 

@@ -4,6 +4,7 @@ from typing import Any, TypeVar
 from django.conf import settings
 from django.db import models
 from django.urls import reverse
+from django.utils import timezone
 
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import following_preset
@@ -143,6 +144,65 @@ class Still(models.Model):
         return Path(settings.DATA) / "pictures" / f"{self.digest}.png"
 
 
+class Job(models.Model):
+    """Work that takes long. The row is the truth: workers look for it, pages tell of it.
+
+    `token` rises with each taking. Only who holds the newest writes here, and only while its
+    `heartbeat_at` is young is it taken to be alive (`kettle_web.jobs`).
+    """
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "waits"
+        RUNNING = "running", "is being done"
+        DONE = "done", "is done"
+        FAILED = "failed", "could not be done"
+        CANCELLED = "cancelled", "was cancelled"
+
+    kind = models.CharField(max_length=20)
+    queue = models.CharField(max_length=8)
+    # What it is about, for who ordered it: "take:12".
+    subject = models.CharField(max_length=120)
+    title = models.CharField(max_length=200)
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING)
+    done = models.PositiveIntegerField(default=0)
+    total = models.PositiveIntegerField(default=0)
+    unit = models.CharField(max_length=20, blank=True)
+    sentence = models.CharField(max_length=400, blank=True)
+    cancel_wanted = models.BooleanField(default=False)
+    token = models.PositiveIntegerField(default=0)
+    tries = models.PositiveIntegerField(default=0)
+    heartbeat_at = models.DateTimeField(null=True)
+    began_at = models.DateTimeField(null=True)
+    ended_at = models.DateTimeField(null=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+    result = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ("pk",)
+        indexes = (models.Index(fields=("queue", "state"), name="jobs_of_a_queue"),)
+
+    def __str__(self) -> str:
+        return self.title
+
+    @property
+    def is_over(self) -> bool:
+        """Whether nothing will be done any more."""
+        return self.state not in (self.State.WAITING, self.State.RUNNING)
+
+    @property
+    def percent(self) -> int:
+        """How much of it is done, 0 to 100."""
+        return round(100 * self.done / self.total) if self.total else 0
+
+    @property
+    def left_s(self) -> float | None:
+        """How long it still takes at the pace it had, None until that can be told."""
+        if self.state != self.State.RUNNING or not self.done or not self.began_at:
+            return None
+        elapsed_s = (timezone.now() - self.began_at).total_seconds()
+        return elapsed_s * (self.total - self.done) / self.done
+
+
 class Take(Deletable):
     """What pages need to know of a take folder; the folder itself is the truth."""
 
@@ -151,13 +211,6 @@ class Take(Deletable):
         COMPLETE = "complete", "complete"
         REPAIRED = "repaired", "cut off and repaired"
         FAILED = "failed", "failed"
-
-    class Program(models.TextChoices):
-        NONE = "none", "not composed"
-        WAITING = "waiting", "waiting to be composed"
-        COMPOSING = "composing", "being composed"
-        DONE = "done", "composed"
-        FAILED = "failed", "could not be composed"
 
     rig = models.ForeignKey(Rig, null=True, on_delete=models.SET_NULL, related_name="takes")
     folder = models.CharField(max_length=200, unique=True)
@@ -168,23 +221,16 @@ class Take(Deletable):
     size_bytes = models.BigIntegerField(default=0)
     notes = models.JSONField(default=list)
     tracks = models.JSONField(default=list)
-    program = models.CharField(max_length=12, choices=Program, default=Program.NONE)
-    program_done = models.PositiveIntegerField(default=0)
-    program_total = models.PositiveIntegerField(default=0)
-    program_began_at = models.DateTimeField(null=True)
-    program_message = models.CharField(max_length=400, blank=True)
+    # Who composes it, or did.
+    program_job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="+")
+    # When its folder was looked into last.
+    looked_at = models.DateTimeField(null=True)
 
     objects = Present["Take"]()
     with_deleted = models.Manager["Take"]()
 
     class Meta:
-        ordering = ("-recorded_at",)
-        constraints = (
-            models.CheckConstraint(
-                condition=models.Q(program_done__lte=models.F("program_total")),
-                name="take_program_done_within_total",
-            ),
-        )
+        ordering = ("-recorded_at", "-pk")
 
     def __str__(self) -> str:
         return self.name
@@ -196,3 +242,8 @@ class Take(Deletable):
     def path(self) -> Path:
         """The take's folder on disk."""
         return Path(settings.TAKES) / self.folder
+
+    @property
+    def has_program(self) -> bool:
+        """Whether its program is composed."""
+        return bool(self.program_job and self.program_job.state == Job.State.DONE)

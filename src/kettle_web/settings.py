@@ -26,8 +26,6 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "csp",
-    "django_tasks",
-    "django_tasks_db",
     "kettle_web",
 ]
 MIDDLEWARE = [
@@ -68,7 +66,6 @@ DATABASES = {
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
-TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
 LANGUAGE_CODE = "en-gb"
 TIME_ZONE = "UTC"
 USE_TZ = True

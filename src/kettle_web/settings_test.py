@@ -12,6 +12,12 @@ DATABASES["default"]["TEST"] = {"NAME": DATA / "test.sqlite3"}  # noqa: F405
 STORAGES = {
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
-LOGGING = {"version": 1, "disable_existing_loggers": True}
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"nowhere": {"class": "logging.NullHandler"}},
+    "loggers": {"django": {"handlers": ["nowhere"], "propagate": False}},
+    "root": {"handlers": ["nowhere"]},
+}
 # A test that hangs fails where it stands.
 TEST_RUNNER = "tests.runner.LimitedRunner"

@@ -7,6 +7,7 @@ urlpatterns = [
     path(OF_A_RIG + "scenes/", include("kettle_web.scenes.urls")),
     path(OF_A_RIG + "sound/", include("kettle_web.sound.urls")),
     path(OF_A_RIG + "record/", include("kettle_web.record.urls")),
+    path("jobs/", include("kettle_web.jobs.urls")),
     path("studio/", include("kettle_web.studio.urls")),
     path("", include("kettle_web.takes.urls")),
     path("", include("kettle_web.rigs.urls")),

@@ -1,30 +1,23 @@
 import asyncio
 import os
 import shutil
-import threading
+import time
 from dataclasses import replace
-from datetime import UTC, datetime
-from unittest import mock
+from datetime import UTC, datetime, timedelta
 
 from django.conf import settings
 from django.core.management import call_command
-from django.test import TestCase, override_settings
+from django.test import TestCase
 from django.urls import reverse
 
 from kettle_engine.protocol import socket_folder
-from kettle_engine.taking import TakingFlag
 from kettle_web.models import Rig, Take
 from kettle_web.rigs.services import make_demo_rig
-from kettle_web.takes import tasks
-from kettle_web.takes.selectors import program_progress
-from kettle_web.takes.services import look_after_takes, resume_work
-from kettle_web.takes.tasks import compose_program
+from kettle_web.takes.services import look_after_takes
 from tests.fixtures import copied_take, demo_take
+from tests.web.working import do_jobs
 
-IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
 
-
-@override_settings(TASKS=IMMEDIATE)
 class PageCase(TestCase):
     def setUp(self):
         self.rig = make_demo_rig()
@@ -141,21 +134,22 @@ class Record(PageCase):
 class Takes(PageCase):
     def test_a_take_found_on_disk_is_taken_in_and_composed(self):
         self.put_take("from-the-command-line")
-        with self.captureOnCommitCallbacks(execute=True):
-            self.client.get(reverse("start"))
+        look_after_takes()
         take = Take.objects.get()
-        self.assertEqual((take.state, take.program, take.duration_s), ("complete", "waiting", 4.0))
+        self.assertEqual((take.state, take.program_job.state), ("complete", "waiting"))
+        self.assertEqual(take.duration_s, 4.0)
         page = self.client.get(take.get_absolute_url())
-        self.assertContains(page, "The program is waiting to be composed.")
-        compose_program.func(take.pk)
+        self.assertContains(page, "waits to be composed")
+        self.assertContains(page, "1 job</a>")
+        do_jobs()
         take.refresh_from_db()
-        self.assertEqual((take.program, take.program_done, take.program_total), ("done", 120, 120))
+        job = take.program_job
+        self.assertEqual((job.state, job.done, job.total, job.unit), ("done", 120, 120, "frames"))
         page = self.client.get(take.get_absolute_url())
         self.assertContains(page, "measured against Headset")
         self.assertContains(page, "Play Desk webcam alone")
-        progress = self.client.get(reverse("take-progress", args=[take.pk])).json()
-        self.assertEqual((progress["state"], progress["percent"]), ("done", 100))
-        compose_program.func(take.pk)
+        told = self.client.get(reverse("jobs"), headers={"accept": "application/json"}).json()
+        self.assertEqual([(j["state"], j["percent"]) for j in told["jobs"]], [("done", 100)])
 
     def test_a_cut_off_take_says_so(self):
         folder = copied_take("web-cut")
@@ -194,13 +188,13 @@ class Takes(PageCase):
         (path / "tracks" / "headset.mkv").write_bytes(b"")
         look_after_takes()
         take = Take.objects.get()
-        compose_program.func(take.pk)
+        do_jobs()
         page = self.client.get(take.get_absolute_url())
         self.assertContains(page, "the tracks are all there")
         self.assertContains(page, "headset")
         self.client.post(reverse("take-compose", args=[take.pk]))
         take.refresh_from_db()
-        self.assertEqual(take.program, "waiting")
+        self.assertEqual(take.program_job.state, "waiting")
 
     def test_a_take_whose_folder_is_gone_has_failed(self):
         Take.objects.create(folder="gone", name="Gone", recorded_at=datetime.now(UTC))
@@ -209,42 +203,36 @@ class Takes(PageCase):
         self.assertEqual(take.state, "failed")
         self.assertContains(self.client.get(take.get_absolute_url()), "is not a take")
 
-    def test_unfinished_work_is_ordered_again_after_a_start(self):
-        self.put_take("again")
+    def test_a_damaged_folder_is_one_take_that_says_why_until_it_is_mended(self):
+        path = self.put_take("bad-date")
+        good = (path / "take.json").read_text()
+        for damage in (good.replace('"started_at": "20', '"started_at": "May '), "{", "[]"):
+            Take.objects.all().delete()
+            (path / "take.json").write_text(damage)
+            look_after_takes()
+            take = Take.objects.get()
+            self.assertEqual(take.state, "failed")
+            self.assertContains(self.client.get(take.get_absolute_url()), "cannot be read")
+            for name in ("start", "jobs"):
+                self.assertEqual(self.client.get(reverse(name)).status_code, 200)
+        (path / "take.json").write_text(good)
+        later = time.time() + 5
+        os.utime(path / "take.json", (later, later))
         look_after_takes()
-        Take.objects.update(program=Take.Program.COMPOSING, program_done=5, program_total=9)
-        resume_work()
-        self.assertEqual(Take.objects.get().program, "waiting")
+        self.assertEqual(Take.objects.get().state, "complete")
 
-    def test_time_left_follows_from_the_pace(self):
-        take = Take(
-            program=Take.Program.COMPOSING,
-            program_done=25,
-            program_total=100,
-            program_began_at=datetime.now(UTC),
-        )
-        self.assertEqual(program_progress(take)["percent"], 25)
-        self.assertLess(program_progress(take)["left_s"], 5)
-        self.assertEqual(program_progress(take)["says"], "is being composed")
-
-    def test_a_program_that_waits_for_a_take_says_so_and_is_composed_after_it(self):
-        self.put_take("web-waits")
-        look_after_takes()
-        take = Take.objects.get()
-        flag = TakingFlag(settings.DATA)
-        self.addCleanup(flag.close)
-        while not flag.is_up:
-            flag.put(True)
-        threading.Timer(0.5, flag.put, (False,)).start()
-        with mock.patch.object(tasks, "GivingWay", wraps=tasks.GivingWay) as made:
-            compose_program.call(take.pk)
-        tell = made.call_args.args[1]
-        take.refresh_from_db()
-        self.assertEqual((take.program, take.program_message), (Take.Program.DONE, ""))
-        Take.objects.update(program=Take.Program.COMPOSING)
-        tell(True)
-        take.refresh_from_db()
-        self.assertEqual(program_progress(take)["says"], "waits for the take")
+    def test_a_page_holds_sixty_takes(self):
+        now = datetime.now(UTC)
+        Take.objects.bulk_create(
+            Take(folder=f"t{n}", name=f"Demo, take {n}", state="complete",
+                 recorded_at=now - timedelta(minutes=n)) for n in range(130)
+        )  # fmt: skip
+        page = self.client.get(reverse("start"))
+        self.assertContains(page, "1–60 of 130")
+        self.assertNotContains(page, "Demo, take 60<")
+        self.assertContains(self.client.get(reverse("start"), {"page": 3}), "121–130 of 130")
+        for odd in ("x", "-1", "99", "1e9", "9" * 400):
+            self.assertEqual(self.client.get(reverse("start"), {"page": odd}).status_code, 200)
 
 
 class Media(PageCase):

@@ -14,6 +14,7 @@ from kettle_web.models import Rig
 from kettle_web.rigs.heard import heard_path
 from tests.core.sound.signals import hum, noise, words
 from tests.web.test_inputs import FakeEngine
+from tests.web.working import do_jobs
 
 CHAIN = {
     "part": "chain", "gain_db": "3", "downmix": "stereo", "delay_ms": "0", "pan": "0",
@@ -110,7 +111,11 @@ class BeforeAndAfter(SoundCase):
     def test_what_was_heard_goes_through_the_chain_again_when_it_changes(self):
         self.heard()
         self.save(**CHAIN, hum_on="on", suppression_on="on")
-        page = self.client.get(reverse("sound-of", args=["bench", "headset"]))
+        address = reverse("sound-of", args=["bench", "headset"])
+        self.assertContains(self.client.get(address), "Cancel<")
+        do_jobs()
+        page = self.client.get(address)
+        self.assertNotContains(page, "Cancel<")
         rows = {r["name"]: r for r in page.context["heard"]["rows"]}
         self.assertLess(rows["Noise floor"]["after"], rows["Noise floor"]["before"] - 6)
         self.assertAlmostEqual(page.context["heard"]["hum"]["frequency_hz"], 50, delta=0.05)
@@ -125,6 +130,7 @@ class BeforeAndAfter(SoundCase):
         self.heard("system")
         save = reverse("save-sound", args=["bench", "system"])
         self.client.post(save, CHAIN)
+        do_jobs()
         heard = self.client.get(reverse("sound-of", args=["bench", "system"])).context["heard"]
         self.assertIsNone(heard["proposal"])
         self.assertEqual([r["name"] for r in heard["rows"]], ["Loudness", "True peak"])
@@ -137,7 +143,9 @@ class BeforeAndAfter(SoundCase):
         self.assertFalse(self.tone().cleans)
         self.heard()
         self.save(**CHAIN)
+        do_jobs()
         self.save(part="proposal")
+        do_jobs()
         tone = self.tone()
         self.assertEqual((tone.hum, tone.limiter, tone.low_cut), ("auto", True, True))
         self.assertGreaterEqual(tone.suppression, 75)

@@ -9,7 +9,7 @@ from unittest import mock
 from asgiref.sync import async_to_sync, sync_to_async
 from channels.testing import WebsocketCommunicator
 from django.conf import settings
-from django.test import TransactionTestCase, override_settings, tag
+from django.test import TransactionTestCase, tag
 from django.urls import reverse
 
 from kettle_core.rig.changes import with_input
@@ -26,7 +26,6 @@ JSON = {"accept": "application/json"}
 
 
 @tag("realtime")
-@override_settings(TASKS=IMMEDIATE)
 class WithEngine(TransactionTestCase):
     def setUp(self):
         data = settings.DATA / f"engine-{os.getpid()}-{self._testMethodName}"
@@ -49,7 +48,7 @@ class WithEngine(TransactionTestCase):
         answer = self.client.post(stop, headers=JSON)
         self.assertEqual(answer.json(), {"take_url": take.get_absolute_url()})
         take.refresh_from_db()
-        self.assertEqual((take.state, take.program), ("complete", "waiting"))
+        self.assertEqual((take.state, take.program_job.state), ("complete", "waiting"))
         self.assertGreater(take.duration_s, 1)
         self.assertGreater(take.size_bytes, 100_000)
 

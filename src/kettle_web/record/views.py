@@ -11,14 +11,12 @@ from kettle_web.frame.selectors import level_strip
 from kettle_web.models import Rig, Take
 from kettle_web.record import services
 from kettle_web.record.forms import RecordForm
-from kettle_web.takes.services import look_after_takes
 
 
 @require_safe
 def record(request: HttpRequest, slug: str) -> HttpResponse:
     """The Record page."""
     rig = get_object_or_404(Rig, slug=slug)
-    look_after_takes()
     return _record(request, rig, RecordForm())
 
 

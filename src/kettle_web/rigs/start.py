@@ -1,11 +1,15 @@
 """The start page, with what was wrong with a new or an imported rig."""
 
+from django.core.paginator import Page, Paginator
+from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
 from kettle_web.frame.engine import status_or_message
 from kettle_web.models import Rig, Take
 from kettle_web.rigs.forms import RigForm
+
+TAKES_A_PAGE = 60
 
 
 def start_page(
@@ -14,7 +18,7 @@ def start_page(
     """The start page, with what was wrong with a new or an imported rig."""
     context = {
         "rigs": Rig.objects.all(),
-        "takes": Take.objects.select_related("rig")[:24],
+        "takes": page_of_takes(Take.objects.all(), request),
         "form": form or RigForm(),
         "deleted_rigs": Rig.with_deleted.exclude(deleted_at=None).order_by("-deleted_at")[:8],
         "deleted_takes": Take.with_deleted.exclude(deleted_at=None).order_by("-deleted_at")[:8],
@@ -23,3 +27,9 @@ def start_page(
     }
     status = 400 if form or import_error else 200
     return render(request, "rigs/start.html", context, status=status)
+
+
+def page_of_takes(takes: QuerySet[Take], request: HttpRequest) -> Page[Take]:
+    """A page of takes, the newest first; one that there is not is the last one."""
+    paginator = Paginator(takes.select_related("program_job"), TAKES_A_PAGE)
+    return paginator.get_page(request.GET.get("page"))

@@ -19,7 +19,7 @@ from kettle_web.frame.editing import history
 from kettle_web.frame.engine import status_or_message
 from kettle_web.frame.form_fields import plain
 from kettle_web.frame.selectors import level_strip
-from kettle_web.models import Rig
+from kettle_web.models import Job, Rig
 from kettle_web.rigs.addresses import sound_address
 from kettle_web.rigs.heard import HEARD_FOR_S, heard_path
 from kettle_web.sound.forms import ChainForm, DuckingForm, MixForm, StemForm
@@ -71,6 +71,7 @@ def sound_page(rig: Rig, item: Input, wrong: dict[str, forms.Form] | None = None
         "is_voice": item.kind in VOICE_KINDS,
         "forms": made,
         "heard": found,
+        "comparing": comparison_job(rig, item),
         "strip": level_strip(),
         "engine": status_or_message(),
         "sides": balance_sides(values, values.default_scene),
@@ -89,6 +90,18 @@ def chain_form(item: Input) -> ChainForm:
 def ducking_form(values: RigValues) -> DuckingForm:
     """The rig's ducking as it is."""
     return DuckingForm(initial=plain(vars(values.ducking)), auto_id="ducking-%s")
+
+
+def comparison_of(rig: Rig, item: Input) -> str:
+    """What the job of a sound's comparison is about."""
+    return f"rig:{rig.pk}:{item.id}"
+
+
+def comparison_job(rig: Rig, item: Input) -> Job | None:
+    """The comparison that was ordered last, while it is not done."""
+    jobs = Job.objects.filter(kind="comparison", subject=comparison_of(rig, item))
+    last = jobs.exclude(state=Job.State.CANCELLED).last()
+    return last if last and last.state != Job.State.DONE else None
 
 
 def compared(rig: Rig, item: Input) -> dict[str, Any] | None:

@@ -16,10 +16,10 @@ from kettle_core.rig import sound_changes
 from kettle_core.rig.rig import Input
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.sound.tone import Tone
-from kettle_media.sound.compare_sound import compare_sound
 from kettle_web.frame.asking import given, seen
 from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
+from kettle_web.jobs.services import SOON, order
 from kettle_web.models import Rig
 from kettle_web.rigs.addresses import gone, sound_address
 from kettle_web.rigs.heard import heard_name, heard_path
@@ -139,16 +139,14 @@ def listen(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
 
 
 def _compare_again(rig: Rig, item: Input) -> None:
-    """What was heard last, through the chain as it is now."""
+    """Have what was heard last go through the chain as it is now."""
     path, raw = heard_path(rig, item, "json"), heard_path(rig, item, "raw")
     if not path.is_file() or not raw.is_file():
         return
-    found = json.loads(path.read_text())
-    if "compared" not in found:
-        return
-    files = heard_path(rig, item, "before"), heard_path(rig, item, "after")
-    found["compared"] = compare_sound(raw, item.tone, *files)
-    path.write_text(json.dumps(found))
+    if "compared" in json.loads(path.read_text()):
+        subject = selectors.comparison_of(rig, item)
+        title = f"{item.name} before and after its chain"
+        order(kind="comparison", queue=SOON, subject=subject, title=title, afresh=True)
 
 
 @require_safe

@@ -3,29 +3,25 @@
 import json
 from typing import Any
 
-from django.utils import timezone
-
-from kettle_web.models import Take
+from kettle_web.models import Job, Take
 
 
-def program_progress(take: Take) -> dict[str, Any]:
-    """How far composing is; `left_s` is None until it can be told."""
-    left_s = None
-    if take.program == Take.Program.COMPOSING and take.program_done and take.program_began_at:
-        elapsed_s = (timezone.now() - take.program_began_at).total_seconds()
-        left_s = elapsed_s * (take.program_total - take.program_done) / take.program_done
-    words = take.get_program_display()
-    waits = take.program_message if take.program == Take.Program.COMPOSING else ""
-    return {
-        "state": take.program,
-        "words": waits or words,
-        "says": waits or f"is {words}",
-        "done": take.program_done,
-        "total": take.program_total,
-        "percent": round(100 * take.program_done / take.program_total) if take.program_total else 0,
-        "left_s": left_s,
-        "message": take.program_message,
-    }
+def program_words(take: Take) -> str:
+    """How a take's program stands."""
+    job = take.program_job
+    if job is None:
+        return "not composed yet"
+    waits = job.state == Job.State.RUNNING and job.sentence
+    return str(waits or _WORDS[job.state])
+
+
+_WORDS: dict[str, str] = {
+    Job.State.WAITING: "waits to be composed",
+    Job.State.RUNNING: "is being composed",
+    Job.State.DONE: "is composed",
+    Job.State.FAILED: "could not be composed",
+    Job.State.CANCELLED: "was not composed",
+}
 
 
 def sync_report(take: Take) -> list[dict[str, Any]]:

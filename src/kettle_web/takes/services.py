@@ -1,5 +1,7 @@
 """Takes brought up to what their folders say; their programs ordered."""
 
+import os
+from contextlib import suppress
 from datetime import datetime
 
 from django.conf import settings
@@ -12,23 +14,24 @@ from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo
 from kettle_web.frame.engine import engine
+from kettle_web.jobs.services import LONG, order
 from kettle_web.models import Take
 
 
 def read_take_from_disk(*, take: Take) -> None:
     """Bring a take's row up to what its folder says; compose it if it has just ended."""
+    take.looked_at = timezone.now()
     folder = TakeFolder(take.path)
     try:
         info = folder.read_info()
-    except TakeError as error:
-        if take.state == Take.State.RECORDING:
-            take.state, take.notes = Take.State.FAILED, [str(error)]
-            take.save()
+        if info.state == RECORDING:
+            return
+        _fill(take, folder, info)
+    except (TakeError, OSError, ValueError) as error:
+        take.state, take.notes = Take.State.FAILED, [f"This take cannot be read: {error}"]
+        take.save()
         return
-    if info.state == RECORDING:
-        return
-    _fill(take, folder, info)
-    if take.program == Take.Program.NONE:
+    if take.program_job is None:
         order_program(take=take)
 
 
@@ -65,27 +68,43 @@ def bring_back_take(*, take: Take) -> None:
 @transaction.atomic
 def order_program(*, take: Take) -> None:
     """Have the program composed in the background."""
-    from kettle_web.takes.tasks import compose_program
-
-    take.program, take.program_done, take.program_total = Take.Program.WAITING, 0, 0
-    take.program_message = ""
-    take.save()
-    transaction.on_commit(lambda: compose_program.enqueue(take.pk))
+    title = f"Program of {take.name}"
+    take.program_job = order(kind="program", queue=LONG, subject=f"take:{take.pk}", title=title)
+    take.save(update_fields=["program_job"])
 
 
 def look_after_takes() -> None:
-    """Find takes that ended, were repaired or were put into the folder without a page."""
+    """Find takes that ended, were repaired or were put into the folder without a page.
+
+    A worker does it now and then; no page waits for it.
+    """
     busy = _recording_folder()
-    for take in Take.objects.filter(state=Take.State.RECORDING):
-        if take.folder != busy:
-            read_take_from_disk(take=take)
+    for take in Take.objects.filter(state=Take.State.RECORDING).exclude(folder=busy):
+        read_take_from_disk(take=take)
     known = set(Take.with_deleted.values_list("folder", flat=True))
-    for path in sorted(settings.TAKES.glob("*/take.json")):
-        if path.parent.name not in known and path.parent.name != busy:
-            _add_found_take(TakeFolder(path.parent))
+    try:
+        found = sorted(e.name for e in os.scandir(settings.TAKES) if e.name not in known)
+    except FileNotFoundError:
+        found = []
+    for name in found:
+        if (settings.TAKES / name / "take.json").exists():
+            _add_found_take(TakeFolder(settings.TAKES / name), recording=name == busy)
+    for take in Take.objects.filter(state=Take.State.FAILED).exclude(looked_at=None):
+        if _has_changed(take):
+            read_take_from_disk(take=take)
+
+
+def _has_changed(take: Take) -> bool:
+    """Whether the folder of a take that could not be read was mended meanwhile."""
+    try:
+        changed_s = (take.path / "take.json").stat().st_mtime
+    except OSError:
+        return False
+    return bool(take.looked_at and changed_s > take.looked_at.timestamp())
 
 
 def _recording_folder() -> str:
+    """The name of the folder that is being recorded into, "" for none."""
     try:
         status = engine().ask("status")
     except EngineError:
@@ -97,19 +116,17 @@ def _recording_folder() -> str:
     return str(status.get("take", {}).get("folder", "")).rpartition("/")[2]
 
 
-def _add_found_take(folder: TakeFolder) -> None:
-    try:
-        info = folder.read_info()
-    except TakeError:
-        return
-    if info.state != RECORDING:
-        take = Take(folder=folder.path.name, name=info.name, recorded_at=timezone.now())
-        _fill(take, folder, info)
-        order_program(take=take)
-
-
-def resume_work() -> None:
-    """After a start: order again what a worker that is gone had not finished."""
-    unfinished = (Take.Program.WAITING, Take.Program.COMPOSING)
-    for take in Take.objects.filter(program__in=unfinished):
-        order_program(take=take)
+def _add_found_take(folder: TakeFolder, recording: bool) -> None:
+    """A row for a folder that has none: a take, one being recorded, or one that can't be read."""
+    name = folder.path.name
+    take = Take(folder=name, name=name[:200], recorded_at=timezone.now())
+    with suppress(TakeError):
+        take.name = folder.read_info().name[:200]
+    take.save()
+    if not recording:
+        read_take_from_disk(take=take)
+        if take.state == Take.State.RECORDING:
+            # Nobody records it: the engine repairs it, or it was copied as it was.
+            take.state = Take.State.FAILED
+            take.notes = ["This take was cut off and not repaired yet."]
+            take.save()

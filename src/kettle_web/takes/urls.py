@@ -6,7 +6,6 @@ urlpatterns = [
     path("", views.start, name="start"),
     path("rigs/<slug:slug>/takes/", views.takes, name="takes"),
     path("takes/<int:pk>/", views.take, name="take"),
-    path("takes/<int:pk>/progress.json", views.take_progress, name="take-progress"),
     path("takes/<int:pk>/delete/", views.delete, name="delete-take"),
     path("takes/<int:pk>/bring-back/", views.bring_back, name="bring-back-take"),
     path("takes/<int:pk>/compose/", views.take_compose, name="take-compose"),

@@ -1,13 +1,13 @@
 """Pages of takes and their files."""
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST, require_safe
+from django.views.decorators.http import require_POST, require_safe
 
 from kettle_media.take.folder import TakeFolder
 from kettle_web.models import Rig, Take
-from kettle_web.rigs.start import start_page
+from kettle_web.rigs.start import page_of_takes, start_page
 from kettle_web.takes import selectors, services
 from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
 
@@ -15,48 +15,38 @@ from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
 @require_safe
 def start(request: HttpRequest) -> HttpResponse:
     """Rigs and takes."""
-    services.look_after_takes()
     return start_page(request)
 
 
 @require_safe
 def takes(request: HttpRequest, slug: str) -> HttpResponse:
     """The rig's takes."""
-    services.look_after_takes()
     rig = get_object_or_404(Rig, slug=slug)
-    context = {"rig": rig, "page": "takes", "takes": rig.takes.all()}
-    return render(request, "takes/takes.html", context)
+    found = page_of_takes(rig.takes.filter(deleted_at=None), request)
+    return render(request, "takes/takes.html", {"rig": rig, "page": "takes", "takes": found})
 
 
 @require_safe
 def take(request: HttpRequest, pk: int) -> HttpResponse:
     """One take: play, sync, download."""
-    services.look_after_takes()
-    found = get_object_or_404(Take.objects.select_related("rig"), pk=pk)
+    found = get_object_or_404(Take.objects.select_related("rig", "program_job"), pk=pk)
     context = {
         "rig": found.rig,
         "page": "takes",
         "take": found,
         "files": take_files(found),
-        "progress": selectors.program_progress(found),
+        "job": found.program_job,
+        "words": selectors.program_words(found),
         "sync": selectors.sync_report(found),
     }
     return render(request, "takes/take.html", context)
 
 
-@require_GET
-def take_progress(request: HttpRequest, pk: int) -> HttpResponse:
-    """How far composing is, for the page's script."""
-    services.look_after_takes()
-    found = get_object_or_404(Take, pk=pk)
-    return JsonResponse(selectors.program_progress(found))
-
-
 @require_POST
 def take_compose(request: HttpRequest, pk: int) -> HttpResponse:
     """Compose again after a failure."""
-    found = get_object_or_404(Take, pk=pk)
-    if found.program == Take.Program.FAILED:
+    found = get_object_or_404(Take.objects.select_related("program_job"), pk=pk)
+    if not found.has_program:
         services.order_program(take=found)
     return redirect(found)
 

@@ -12,6 +12,7 @@ from django.utils.safestring import SafeString
 
 from kettle_core.rig.rig import Rig
 from kettle_web.frame import selectors
+from kettle_web.jobs.selectors import count_active
 from kettle_web.models import Rig as KeptRig
 from kettle_web.rigs.selectors import Crosspoint
 from kettle_web.rigs.selectors import path_steps as steps_of
@@ -41,6 +42,12 @@ def crosspoint(point: Crosspoint, number: str = "") -> SafeString:
         point.label,
         format_html("<span>{}</span>", number) if number else "",
     )
+
+
+@register.inclusion_tag("jobs/_count.html")
+def jobs_count() -> dict[str, Any]:
+    """How much is done in the background, at the top of every page."""
+    return {"count": count_active()}
 
 
 @register.simple_tag

@@ -92,11 +92,9 @@ async function send(address, data) {
     const answer = await fetch(address, { method: "POST", body: data, headers: headers() });
     if (answer.headers.get("Content-Type")?.startsWith("application/json")) {
       const { error } = await answer.json();
-      if (error) {
-        await refresh();
-        say(`Not saved: ${error}`, "fault");
-        return;
-      }
+      await refresh();
+      say(error ? `Not saved: ${error}` : "", error ? "fault" : "");
+      return;
     }
     const fresh = pageOf(await answer.text());
     if (saving > 1 && answer.ok) {

@@ -1,4 +1,5 @@
 import { mount as mountStates } from "../components/input_states.js";
+import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountStrips } from "../components/level_strips.js";
 import { mount as mountListening } from "../components/listening.js";
@@ -12,6 +13,7 @@ import { mount as mountSaving } from "../components/saving_forms.js";
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 mountKeys();
 mountSaving();
+mountJobs();
 mountOthers(live);
 mountMachine(live);
 mountStates(live);

@@ -1,4 +1,5 @@
 import { mount as mountStates } from "../components/input_states.js";
+import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountStrips } from "../components/level_strips.js";
 import { mount as mountLive } from "../components/live.js";
@@ -11,6 +12,7 @@ import { mount as mountSheet } from "../components/sheet.js";
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 mountKeys();
 mountSaving();
+mountJobs();
 mountOthers(live);
 mountSheet(/** @type {HTMLFormElement} */ (document.querySelector("[data-order]")));
 mountMachine(live);

@@ -1,4 +1,5 @@
 import { mount as mountFolds } from "../components/folds.js";
+import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountLive } from "../components/live.js";
 import { mount as mountMachine } from "../components/machine.js";
@@ -11,6 +12,7 @@ import { mount as mountTable } from "../components/table.js";
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 mountKeys();
 mountSaving();
+mountJobs();
 mountOthers(live);
 mountMachine(live);
 mountLive(live);

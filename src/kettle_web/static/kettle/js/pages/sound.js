@@ -1,6 +1,7 @@
 import { mount as mountAfter } from "../components/after_strip.js";
 import { mount as mountBalance } from "../components/balance.js";
 import { mount as mountEarTest } from "../components/ear_test.js";
+import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountStrips } from "../components/level_strips.js";
 import { mount as mountListening } from "../components/listening.js";
@@ -13,6 +14,7 @@ import { mount as mountSaving } from "../components/saving_forms.js";
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 mountKeys();
 mountSaving();
+mountJobs();
 mountOthers(live);
 mountMachine(live);
 mountStrips(live);

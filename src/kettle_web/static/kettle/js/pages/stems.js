@@ -1,3 +1,4 @@
+import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountLive } from "../components/live.js";
 import { mount as mountMachine } from "../components/machine.js";
@@ -7,6 +8,7 @@ import { mount as mountSaving } from "../components/saving_forms.js";
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 mountKeys();
 mountSaving();
+mountJobs();
 mountOthers(live);
 mountMachine(live);
 mountLive(live);

@@ -1,9 +1,16 @@
+import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountPlayer } from "../components/player.js";
-import { mount as mountProgress } from "../components/progress.js";
+import { mount as mountSaving } from "../components/saving_forms.js";
 
 mountKeys();
-const player = document.querySelector("[data-player]");
-if (player) mountPlayer(/** @type {HTMLVideoElement} */ (player));
-const progress = document.querySelector("[data-progress]");
-if (progress) mountProgress(/** @type {HTMLElement} */ (progress));
+mountSaving();
+mountJobs();
+/** @type {{destroy: () => void} | null} */
+let player = null;
+const mountFound = () => {
+  const found = document.querySelector("[data-player]");
+  if (found && !player) player = mountPlayer(/** @type {HTMLVideoElement} */ (found));
+};
+document.addEventListener("parts:swapped", mountFound);
+mountFound();

@@ -1,0 +1,49 @@
+"""Jobs as pages show them."""
+
+from datetime import timedelta
+from typing import Any
+
+from django.db.models import Q
+from django.utils import timezone
+
+from kettle_web.jobs.services import ACTIVE
+from kettle_web.models import Job
+
+TOLD_FOR = timedelta(minutes=10)
+MOST_TOLD = 30
+
+
+def told_jobs() -> list[Job]:
+    """What waits, is being done, or ended a moment ago; the newest first."""
+    since = timezone.now() - TOLD_FOR
+    found = Job.objects.filter(Q(state__in=ACTIVE) | Q(ended_at__gt=since))
+    return list(found.order_by("-pk")[:MOST_TOLD])
+
+
+def count_active() -> int:
+    """How many wait or are being done."""
+    return Job.objects.filter(state__in=ACTIVE).count()
+
+
+def job_in_words(job: Job) -> str:
+    """Its state, or what it waits for."""
+    if job.state == Job.State.RUNNING and job.sentence:
+        return job.sentence
+    return str(job.get_state_display())
+
+
+def job_data(job: Job) -> dict[str, Any]:
+    """A job as a page's script is told of it."""
+    return {
+        "id": job.pk,
+        "title": job.title,
+        "state": job.state,
+        "words": job_in_words(job),
+        "sentence": job.sentence,
+        "done": job.done,
+        "total": job.total,
+        "unit": job.unit,
+        "percent": 100 if job.state == Job.State.DONE else job.percent,
+        "left_s": job.left_s,
+        "is_over": job.is_over,
+    }

@@ -1,0 +1,185 @@
+"""A worker: takes jobs of one queue, one after the other, and says how far it is.
+
+python -m kettle_web.jobs.worker soon|long
+"""
+
+import logging
+import os
+import signal
+import sys
+import threading
+import time
+from collections.abc import Callable
+from contextlib import suppress
+from typing import Any
+
+import django
+
+HEARTBEAT_S = 2.0
+IDLE_S = 0.3
+TELL_EVERY_S = 0.4
+HOUSEKEEPING_EVERY_S = 2.0
+WAITS = "waits for the take"
+# What each kind of job does with its `Doing`; by name, as jobs know nothing of what orders them.
+KINDS = {
+    "program": "kettle_web.takes.work.compose_program",
+    "comparison": "kettle_web.sound.work.compare",
+}
+HOUSEKEEPING = (
+    "kettle_web.takes.services.look_after_takes",
+    "kettle_web.jobs.services.forget_old",
+    "kettle_web.rigs.services.forget_deleted_rigs",
+)
+log = logging.getLogger("kettle.worker")
+
+
+class Doing:
+    """What a kind of job gets: its subject, and how to say how far it is.
+
+    `tell`, `say` and `give_way` raise what ends the work when it is cancelled or was taken over.
+    """
+
+    def __init__(self, holding: Any, data_dir: Any) -> None:
+        from kettle_engine.taking import GivingWay
+
+        self._holding, self._told_at = holding, 0.0
+        self.subject: str = holding.job.subject
+        self._giving_way = GivingWay(data_dir, self._wait, self._check)
+
+    def tell(self, done: int, total: int, unit: str = "") -> None:
+        """How much of how much is done; written down now and then."""
+        now = time.monotonic()
+        if now - self._told_at >= TELL_EVERY_S or done == total:
+            self._told_at = now
+            self._holding.write(done=min(done, total), total=total, unit=unit)
+
+    def say(self, sentence: str) -> None:
+        """What is being done just now, or waited for."""
+        self._holding.write(sentence=sentence)
+
+    def give_way(self) -> None:
+        """Wait while a take is recorded; end if nobody wants this any more."""
+        self._check()
+        self._giving_way()
+
+    def _wait(self, waiting: bool) -> None:
+        self.say(WAITS if waiting else "")
+
+    def _check(self) -> None:
+        now = time.monotonic()
+        if now - self._told_at >= TELL_EVERY_S:
+            self._told_at = now
+            self._holding.write()
+
+    def close(self) -> None:
+        """Let files go."""
+        self._giving_way.close()
+
+
+def run_job(job: Any) -> None:
+    """Do a job that was taken; whatever happens, its row says how it ended."""
+    from django.conf import settings
+    from django.utils.module_loading import import_string
+
+    from kettle_core.errors import KettleError
+    from kettle_web.jobs.services import CancelledError, Holding, LostError
+    from kettle_web.models import Job
+
+    holding = Holding(job)
+    over = threading.Event()
+    beating = threading.Thread(target=_beat, args=(holding, over), daemon=True)
+    beating.start()
+    doing = Doing(holding, settings.DATA)
+    try:
+        work: Callable[[Doing], dict[str, Any] | None] = import_string(KINDS[job.kind])
+        result = work(doing) or {}
+        holding.end(Job.State.DONE, result=result)
+    except LostError:
+        log.warning("Job %s was taken over by another worker.", job.pk)
+    except CancelledError:
+        _end(holding, Job.State.CANCELLED, "")
+    except KettleError as error:
+        _end(holding, Job.State.FAILED, str(error))
+    except OSError as error:
+        log.exception("Job %s failed.", job.pk)
+        _end(holding, Job.State.FAILED, f"The disk or a file cannot be used: {error.strerror}.")
+    except SystemExit:
+        holding.give_back()
+        raise
+    except Exception as error:
+        log.exception("Job %s failed.", job.pk)
+        what = f"{type(error).__name__}: {error}"[:200]
+        sentence = f"Something went wrong here that should not ({what}). The log says more."
+        _end(holding, Job.State.FAILED, sentence)
+    finally:
+        over.set()
+        beating.join()
+        doing.close()
+
+
+def _end(holding: Any, state: str, sentence: str) -> None:
+    from kettle_web.jobs.services import LostError
+
+    with suppress(LostError):
+        holding.end(state, sentence)
+
+
+def _beat(holding: Any, over: threading.Event) -> None:
+    """Say now and then that the worker is alive, whatever its work is busy with."""
+    from django.db import DatabaseError, connection
+
+    from kettle_web.jobs.services import CancelledError, LostError
+
+    while not over.wait(HEARTBEAT_S):
+        # The work itself is told the next time it says something.
+        with suppress(DatabaseError, LostError, CancelledError):
+            holding.write()
+    connection.close()
+
+
+def keep_house() -> None:
+    """What is done beside jobs; a fault in it is logged and tried again."""
+    from django.utils.module_loading import import_string
+
+    for name in HOUSEKEEPING:
+        try:
+            import_string(name)()
+        except Exception:
+            log.exception("%s failed.", name)
+
+
+def main() -> None:
+    """Work until the parent ends this process."""
+    queue = sys.argv[1]
+    django.setup()
+    from django.db import DatabaseError, close_old_connections
+
+    from kettle_engine.process import work_frame_by_frame
+    from kettle_web.jobs.services import SOON, take_next
+
+    work_frame_by_frame()
+    signal.signal(signal.SIGTERM, _stop)
+    kept_at = 0.0
+    while True:
+        close_old_connections()
+        if queue == SOON and time.monotonic() - kept_at > HOUSEKEEPING_EVERY_S:
+            kept_at = time.monotonic()
+            keep_house()
+        try:
+            job = take_next(queue)
+        except DatabaseError:
+            log.exception("The queue cannot be read.")
+            job = None
+        if job is None:
+            time.sleep(IDLE_S)
+        else:
+            run_job(job)
+
+
+def _stop(_number: int, _frame: Any) -> None:
+    sys.exit(0)
+
+
+if __name__ == "__main__":
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kettle_web.settings")
+    main()

@@ -1,0 +1,5 @@
+import { mount as mountJobs } from "../components/jobs.js";
+import { mount as mountSaving } from "../components/saving_forms.js";
+
+mountSaving();
+mountJobs();

@@ -1,0 +1,243 @@
+"""Jobs: done once, whatever dies; cancelled, refused and tried again with a sentence."""
+
+import errno
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+from datetime import timedelta
+from unittest import mock
+
+from django.conf import settings
+from django.db import connection
+from django.test import TestCase, TransactionTestCase
+from django.urls import reverse
+from django.utils import timezone
+
+from kettle_core.errors import TakeError
+from kettle_engine.taking import TakingFlag
+from kettle_web.jobs import worker
+from kettle_web.jobs.services import (
+    LONG,
+    MOST_TRIES,
+    CancelledError,
+    Holding,
+    LostError,
+    cancel,
+    forget_old,
+    order,
+    take_next,
+)
+from kettle_web.models import Job
+from tests.web.working import do_jobs
+
+did = []
+
+
+def works(doing):
+    did.append(doing.subject)
+    doing.tell(1, 2, "parts")
+    doing.tell(2, 2, "parts")
+    return {"found": 3}
+
+
+def fails(_doing):
+    raise TakeError("The track headset is missing.")
+
+
+def breaks(_doing):
+    raise ZeroDivisionError("a mistake of ours")
+
+
+def is_full(_doing):
+    raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+
+
+def is_cancelled(doing):
+    cancel(job=Job.objects.get())
+    doing.tell(2, 2)
+    did.append("went on")
+
+
+def waits(doing):
+    doing.give_way()
+    did.append("after the take")
+
+
+def is_taken_over(doing):
+    Job.objects.update(heartbeat_at=timezone.now() - timedelta(minutes=1))
+    other = take_next(LONG)
+    Holding(other).end(Job.State.DONE, "by the other one")
+    doing.tell(2, 2)
+    did.append("went on")
+
+
+def named(function):
+    return {"test": f"tests.web.test_jobs.{function.__name__}"}
+
+
+class OneJob(TestCase):
+    def setUp(self):
+        did.clear()
+        self.enterContext(self.settings(DATA=settings.DATA))
+
+    def order(self, function, **more):
+        self.enterContext(mock.patch.object(worker, "KINDS", named(function)))
+        return order(kind="test", queue=LONG, subject="thing:1", title="A thing", **more)
+
+    def done(self, function):
+        job = self.order(function)
+        do_jobs()
+        job.refresh_from_db()
+        return job
+
+    def test_it_is_ordered_once_done_once_and_keeps_its_result(self):
+        job = self.order(works)
+        self.assertEqual(self.order(works), job)
+        do_jobs()
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.done, job.total, job.unit), ("done", 2, 2, "parts"))
+        self.assertEqual((job.result, did), ({"found": 3}, ["thing:1"]))
+        self.assertNotEqual(self.order(works), job)
+
+    def test_whatever_goes_wrong_ends_in_a_sentence_and_can_be_tried_again(self):
+        for function, sentence in (
+            (fails, "The track headset is missing."),
+            (is_full, "No space left on device"),
+            (breaks, "should not (ZeroDivisionError: a mistake of ours). The log says more."),
+        ):
+            with (
+                self.subTest(function),
+                self.assertLogs("kettle.worker") if function != fails else (mock.MagicMock()),
+            ):
+                Job.objects.all().delete()
+                job = self.done(function)
+                self.assertEqual(job.state, "failed")
+                self.assertIn(sentence, job.sentence)
+        self.assertContains(self.client.get(reverse("jobs")), "a mistake of ours")
+        with mock.patch.object(worker, "KINDS", named(works)):
+            self.client.post(reverse("try-job-again", args=[job.pk]))
+            do_jobs()
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.sentence), ("done", ""))
+
+    def test_what_waits_is_cancelled_at_once_and_what_runs_as_soon_as_it_says_something(self):
+        job = self.order(works)
+        self.client.post(reverse("cancel-job", args=[job.pk]))
+        do_jobs()
+        job.refresh_from_db()
+        self.assertEqual((job.state, did), ("cancelled", []))
+        Job.objects.all().delete()
+        self.assertEqual((self.done(is_cancelled).state, did), ("cancelled", []))
+
+    def test_what_is_ordered_afresh_ends_what_is_being_done(self):
+        first = self.order(works)
+        take_next(LONG)
+        second = self.order(works, afresh=True)
+        self.assertNotEqual(first, second)
+        first.refresh_from_db()
+        with self.assertRaises(CancelledError):
+            Holding(first).write(done=1)
+
+    def test_who_was_taken_over_writes_nothing_more(self):
+        with self.assertLogs("kettle.worker", "WARNING"):
+            job = self.done(is_taken_over)
+        self.assertEqual((job.state, job.sentence, did), ("done", "by the other one", []))
+        with self.assertRaises(LostError):
+            Holding(job).write(done=1)
+
+    def test_what_nobody_survives_is_left_alone_with_the_reason(self):
+        job = self.order(works)
+        for _ in range(MOST_TRIES):
+            self.assertEqual(take_next(LONG), job)
+            Job.objects.update(heartbeat_at=timezone.now() - timedelta(seconds=30))
+        self.assertIsNone(take_next(LONG))
+        job.refresh_from_db()
+        self.assertEqual(job.state, "failed")
+        self.assertIn("It ended 3 times", job.sentence)
+
+    def test_it_waits_for_a_take_says_so_and_can_be_cancelled_meanwhile(self):
+        job = self.order(waits)
+        flag = TakingFlag(settings.DATA)
+        self.addCleanup(flag.close)
+        while not flag.is_up:
+            flag.put(True)
+        said = []
+        with mock.patch.object(Holding, "write", lambda _self, **values: said.append(values)):
+            threading.Timer(0.5, flag.put, (False,)).start()
+            do_jobs()
+        self.assertEqual([v["sentence"] for v in said if "sentence" in v], [worker.WAITS, ""])
+        self.assertEqual(did, ["after the take"])
+        job.refresh_from_db()
+        self.assertEqual(job.state, "done")
+
+    def test_old_ones_are_forgotten(self):
+        job = self.done(works)
+        forget_old()
+        self.assertTrue(Job.objects.exists())
+        Job.objects.filter(pk=job.pk).update(ended_at=timezone.now() - timedelta(days=8))
+        forget_old()
+        self.assertFalse(Job.objects.exists())
+
+
+class Workers(TransactionTestCase):
+    def test_two_that_look_at_once_never_take_the_same(self):
+        for n in range(30):
+            order(kind="test", queue=LONG, subject=f"thing:{n}", title="A thing")
+        taken, start = [], threading.Barrier(4)
+
+        def look():
+            start.wait()
+            while job := take_next(LONG):
+                taken.append(job.pk)
+            connection.close()
+
+        threads = [threading.Thread(target=look) for _ in range(4)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(sorted(taken), sorted(Job.objects.values_list("pk", flat=True)))
+
+    def work(self):
+        """A real worker on this test's database."""
+        script = (
+            "from unittest import mock; from kettle_web import settings; import sys;"
+            f"settings.DATABASES['default']['NAME'] = {str(connection.settings_dict['NAME'])!r};"
+            "from kettle_web.jobs import worker;"
+            "worker.KINDS = {'test': 'tests.web.test_jobs.sleeps'};"
+            "sys.argv = ['worker', 'long']; worker.main()"
+        )
+        environment = {**os.environ, "KETTLE_DATA": str(settings.DATA)}
+        environment["DJANGO_SETTINGS_MODULE"] = "kettle_web.settings"
+        process = subprocess.Popen([sys.executable, "-c", script], env=environment)
+        self.addCleanup(process.wait)
+        self.addCleanup(process.kill)
+        return process
+
+    def until(self, state, tries):
+        deadline = time.monotonic() + 60
+        while (job := Job.objects.get()).state != state or job.tries != tries:
+            self.assertLess(time.monotonic(), deadline, vars(job))
+            time.sleep(0.05)
+        return job
+
+    def test_a_killed_workers_job_is_taken_up_again_and_an_ended_ones_is_given_back(self):
+        order(kind="test", queue=LONG, subject="thing:1", title="A thing")
+        first = self.work()
+        token = self.until("running", 1).token
+        first.send_signal(signal.SIGKILL)
+        first.wait()
+        second = self.work()
+        self.assertGreater(self.until("running", 2).token, token)
+        second.terminate()
+        second.wait()
+        self.until("waiting", 1)
+
+
+def sleeps(doing):
+    while True:
+        time.sleep(0.05)
+        doing.tell(1, 2)
