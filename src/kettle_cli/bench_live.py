@@ -145,7 +145,7 @@ def application(data: Path) -> Iterator[tuple[str, int, EngineClient]]:
 def web_pid(demo: int) -> int:
     """The process id of a demo's web."""
     found = subprocess.run(
-        ["pgrep", "-P", str(demo), "-f", "daphne"], capture_output=True, text=True, check=True
+        ["pgrep", "-P", str(demo), "-f", "uvicorn"], capture_output=True, text=True, check=True
     )
     return int(found.stdout.split()[0])
 

@@ -24,6 +24,14 @@ FIRST_PORT, PORTS_TRIED = 8470, 30
 START_TIMEOUT_S = 60
 
 
+# A message of a page has some KB; a request that hangs holds up the end for 5 s at most.
+WEB = (
+    *("--http", "httptools", "--ws", "websockets-sansio", "--ws-max-size", "65536"),
+    *("--lifespan", "off", "--no-server-header", "--no-access-log", "--no-use-colors"),
+    *("--timeout-graceful-shutdown", "5"),
+)
+
+
 @dataclass
 class Child:
     """A process that is kept running."""
@@ -105,7 +113,7 @@ def _run(port: int | None, with_demo: bool) -> int:
 
 def _children(port: int) -> list[Child]:
     python = [sys.executable, "-m"]
-    web = ["daphne", "-b", "127.0.0.1", "-p", str(port), "--no-server-name"]
+    web = ["uvicorn", "--host", "127.0.0.1", "--port", str(port), *WEB]
     return [
         Child("engine", [*python, "kettle_engine.server", str(DATA)], ANSWERS),
         # What somebody waits for on a page goes before what can wait; recording before both.

@@ -3,17 +3,19 @@
 import os
 
 from channels.routing import ProtocolTypeRouter, URLRouter
-from channels.security.websocket import AllowedHostsOriginValidator
 from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kettle_web.settings")
 django_application = get_asgi_application()
 
+from kettle_web.frame.door import Door  # noqa: E402
 from kettle_web.live.urls import urlpatterns  # noqa: E402
 
-application = ProtocolTypeRouter(
-    {
-        "http": django_application,
-        "websocket": AllowedHostsOriginValidator(URLRouter(urlpatterns)),
-    }
+application = Door(
+    ProtocolTypeRouter(
+        {
+            "http": django_application,
+            "websocket": URLRouter(urlpatterns),
+        }
+    )
 )

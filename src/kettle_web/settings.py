@@ -19,6 +19,8 @@ def _secret() -> str:
 
 
 SECRET_KEY = _secret()
+# What asks for TLS: Vast Kettle answers on 127.0.0.1 only.
+SILENCED_SYSTEM_CHECKS = ["security.W004", "security.W008", "security.W016"]
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost"]
 INSTALLED_APPS = [
@@ -40,7 +42,8 @@ MIDDLEWARE = [
 ]
 ROOT_URLCONF = "kettle_web.urls"
 ASGI_APPLICATION = "kettle_web.asgi.application"
-MESSAGE_STORAGE = "django.contrib.messages.storage.cookie.CookieStorage"
+MESSAGE_STORAGE = "kettle_web.frame.messages.Messages"
+CSRF_COOKIE_NAME = "vast_kettle_form"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
@@ -86,6 +89,8 @@ CONTENT_SECURITY_POLICY = {
     }
 }
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Strict"
+CSRF_COOKIE_HTTPONLY = True
+X_FRAME_OPTIONS = "DENY"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000
 # Larger files lie on disk while they are looked at.
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_000_000

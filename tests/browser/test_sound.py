@@ -31,6 +31,7 @@ class Sound(BrowserCase):
         page.keyboard.press("c")
         expect(page.get_by_role("button", name="The proposed chain is set")).to_be_disabled()
         expect(page.locator("#chain-hum_on")).to_be_checked()
+        expect(page.locator(".compare [data-job]")).to_have_count(0)
         cleaned = float(floor.nth(1).inner_text().replace("−", "-"))
         self.assertLess(cleaned, float(before.replace("−", "-")) - 10)
         page.keyboard.press("p")

@@ -132,7 +132,7 @@ class WholeWay(BrowserCase):
         page.goto(f"{self.base}/rigs/demo/")
         expect(page.locator("[data-input-state=webcam-1]")).to_have_text("moving")
         web = subprocess.run(
-            ["pgrep", "-P", str(self.demo.pid), "-f", "daphne"],
+            ["pgrep", "-P", str(self.demo.pid), "-f", "uvicorn"],
             capture_output=True,
             text=True,
             check=True,

@@ -3,6 +3,7 @@
 Run as `python -m kettle_media.rig.svg SIDE_PX` it reads an SVG and writes a PNG.
 """
 
+import os
 import resource
 import subprocess
 import sys
@@ -10,7 +11,8 @@ import sys
 from kettle_core.errors import PictureError
 
 MEMORY_BYTES = 2_000_000_000
-SECONDS = 20
+SECONDS = 5
+NICE = 10
 
 
 def svg_to_png(data: bytes, side_px: int) -> bytes:
@@ -38,6 +40,7 @@ def main() -> None:
     """Draw what comes in, within limits."""
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CPU, (SECONDS, SECONDS))
+    os.nice(NICE)
     import resvg_py
 
     side_px = int(sys.argv[1])

@@ -8,7 +8,6 @@ from django.shortcuts import redirect, render
 
 from kettle_core.errors import EngineError, KettleError, RigError, SoundError
 from kettle_web.frame.asking import in_place, wants_json
-from kettle_web.frame.uploads import MAX_REQUEST_BYTES, TOO_LARGE
 
 BACK_TO = {
     "record-start": "record",
@@ -32,9 +31,7 @@ class TellErrorsMiddleware:
         self._get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        """Go on to the view, unless what is sent is too much to be read at all."""
-        if int(request.META.get("CONTENT_LENGTH") or 0) > MAX_REQUEST_BYTES:
-            return render(request, "frame/sentence.html", {"sentence": TOO_LARGE}, status=413)
+        """Go on to the view."""
         response = self._get_response(request)
         if response.get("Content-Type", "").startswith("text/html"):
             # Who goes back sees what is, not what was.

@@ -17,10 +17,12 @@ from kettle_core.rig.rig import Input
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_media.rig.stills import MAX_UPLOAD_BYTES
 from kettle_web.frame.asking import seen
+from kettle_web.frame.door import takes_up_to
 from kettle_web.frame.editing import Made, edit, history
 from kettle_web.frame.engine import engine, plugged_in, plugged_in_or_none, status_or_message
 from kettle_web.frame.form_fields import FileForm
 from kettle_web.frame.selectors import level_strip
+from kettle_web.frame.uploads import MAX_REQUEST_BYTES, TOO_LARGE
 from kettle_web.inputs import changes, selectors, services
 from kettle_web.models import Rig
 from kettle_web.rigs.addresses import gone
@@ -42,6 +44,7 @@ def _rig_and_input(slug: str, input_id: str) -> tuple[Rig, Input]:
     return rig, found
 
 
+@takes_up_to(MAX_REQUEST_BYTES, TOO_LARGE)
 @require_http_methods(["GET", "HEAD", "POST"])
 def add(request: HttpRequest, slug: str) -> HttpResponse:
     """The picture list of what can be added; adding goes on to the new input's page."""

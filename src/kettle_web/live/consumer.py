@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import re
 import time
 from collections import Counter
 from collections.abc import Iterable
@@ -52,6 +53,8 @@ SPARES_EVERY_S = 2.0
 
 QUEUED = 24
 
+# Ids of inputs and scenes, and of devices, which may be paths of drivers.
+NAME = re.compile(r"[\w./: -]{1,120}", re.ASCII)
 MOST_PICTURES, MOST_AFTER = 64, 2
 
 ELSEWHERE = (
@@ -158,13 +161,15 @@ class LiveConsumer(AsyncWebsocketConsumer):
                 return
             look = message["look"]
             topics = {
-                picture_topic(size, str(name))
+                picture_topic(size, name)
                 for size in (*SIZES, *SCENE_SIZES)
-                for name in list(look.get(size, []))[:MOST_PICTURES]
+                for name in _names(look, size, MOST_PICTURES)
             }
-            topics |= {after_topic(str(name)) for name in list(look.get("after", []))[:MOST_AFTER]}
-            topics |= {hear_topic(str(name)) for name in list(look.get("hear", []))[:1]}
+            topics |= {after_topic(name) for name in _names(look, "after", MOST_AFTER)}
+            topics |= {hear_topic(name) for name in _names(look, "hear", 1)}
         except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+            # What no page of ours sends ends this connection, and nothing else.
+            await self.close(4400)
             return
         shown = {t for t in self._topics if t.startswith((PICTURE, AFTER, HEAR))}
         self._topics = (self._topics - shown) | topics
@@ -181,7 +186,7 @@ class LiveConsumer(AsyncWebsocketConsumer):
         while self._tried is not None:
             tried, self._tried = self._tried, None
             # The drop is saved by the form, which says what is wrong with it.
-            with suppress(KettleError, KeyError, TypeError, AttributeError):
+            with suppress(KettleError, Rig.DoesNotExist, KeyError, TypeError, AttributeError):
                 await sync_to_async(_try_layers, thread_sensitive=False)(self._slug, tried)
 
     def offer(self, topic: bytes, header: bytes, body: bytes) -> None:
@@ -239,6 +244,14 @@ class LiveConsumer(AsyncWebsocketConsumer):
     async def _tell(self, state: str, message: str) -> None:
         values: dict[str, Any] = {"state": state, "message": message}
         await self.send(text_data=json.dumps({"kind": "status", "values": values}))
+
+
+def _names(look: dict[str, list[str]], part: str, most: int) -> list[str]:
+    """Names of inputs, devices or scenes in a part of a message. Raises ValueError."""
+    found = look.get(part, [])[:most]
+    if not all(isinstance(name, str) and NAME.fullmatch(name) for name in found):
+        raise ValueError("no names")
+    return found
 
 
 @dataclass(frozen=True)

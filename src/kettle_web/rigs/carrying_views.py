@@ -11,6 +11,7 @@ from django.views.decorators.http import require_POST, require_safe
 from kettle_core.errors import RigError
 from kettle_media.rig.rig_file import MAX_FILE_BYTES
 from kettle_web.frame.asking import seen
+from kettle_web.frame.door import FORM_BYTES, takes_up_to
 from kettle_web.frame.editing import edit
 from kettle_web.frame.engine import engine, plugged_in_or_none
 from kettle_web.frame.form_fields import FileForm
@@ -19,6 +20,8 @@ from kettle_web.rigs import carrying, services
 from kettle_web.rigs.forms import RigForm
 from kettle_web.rigs.patch_sheet import patch_sheet_page
 from kettle_web.rigs.start import start_page
+
+TOO_LARGE_RIG = f"A rig file has {MAX_FILE_BYTES / 1e6:.0f} MB at most, so nothing was imported."
 
 
 @require_POST
@@ -71,6 +74,7 @@ def export(request: HttpRequest, slug: str) -> HttpResponse:
     return response
 
 
+@takes_up_to(MAX_FILE_BYTES + FORM_BYTES, TOO_LARGE_RIG)
 @require_POST
 def import_rig(request: HttpRequest) -> HttpResponse:
     """A rig from a file, with a report of what is not there."""

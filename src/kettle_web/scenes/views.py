@@ -12,6 +12,7 @@ from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.scene.scene import ColourKey, Scene
 from kettle_media.rig.stills import MAX_UPLOAD_BYTES
 from kettle_web.frame.asking import seen
+from kettle_web.frame.door import FORM_BYTES, takes_up_to
 from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
 from kettle_web.frame.form_fields import FileForm
@@ -22,6 +23,7 @@ from kettle_web.rigs.services import show_rig
 from kettle_web.scenes import selectors
 from kettle_web.scenes.changes import CHANGES, PICK_FIRST, Table, layout_inputs
 
+TOO_LARGE_PICTURE = f"A picture has {MAX_UPLOAD_BYTES / 1e6:.0f} MB at most: nothing was changed."
 GONE = "This scene is not in the rig any more, so nothing changed. Undo brings it back."
 
 
@@ -75,6 +77,7 @@ class _RefusedError(Exception):
         self.form = form
 
 
+@takes_up_to(MAX_UPLOAD_BYTES + FORM_BYTES, TOO_LARGE_PICTURE)
 @require_POST
 def save(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
     """One form or button of the drawing table."""
