@@ -1,6 +1,7 @@
 """Reads the words after ./kettle and runs one command; bad input ends with status 2."""
 
 import argparse
+import os
 import sys
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,7 @@ from kettle_cli import (
     bench_record,
     bench_sound,
     develop,
+    log_commands,
     media_commands,
     rig_commands,
     run_commands,
@@ -49,6 +51,13 @@ def parser() -> argparse.ArgumentParser:
     compose.add_argument("--without", action="append", metavar="TRACK", help="leave a track out")
     compose.add_argument("--replace", action="store_true", help="replace an existing file")
     compose.set_defaults(run=media_commands.compose)
+
+    logs = words.add_parser("logs", help=log_commands.logs.__doc__)
+    logs.add_argument(
+        "process", nargs="?", default="", help="engine, web, worker-soon, worker-long"
+    )
+    logs.add_argument("--lines", type=int, default=60, help="how many (default: 60)")
+    logs.set_defaults(run=log_commands.logs)
 
     inspect = words.add_parser("inspect", help=media_commands.inspect.__doc__)
     inspect.add_argument("take", type=Path, help="folder of a take")
@@ -124,9 +133,17 @@ def _add_developers_words(words: Any) -> None:
 
 def main() -> int:
     """Run the command; an error of ours is a sentence, not a trace."""
+    # What is written below the data folder is the user's alone.
+    os.umask(0o077)
     options = parser().parse_args()
     try:
-        return int(options.run(options))
+        status = int(options.run(options))
+        sys.stdout.flush()
+        return status
+    except BrokenPipeError:
+        # Who reads has enough, as head has.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     except KettleError as error:
         print(error, file=sys.stderr)
         return 2

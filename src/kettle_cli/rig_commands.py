@@ -49,10 +49,13 @@ def export_rig(options: Namespace) -> int:
     _need_django()
     from kettle_web.models import Rig as KeptRig
     from kettle_web.rigs.carrying import export_rig
+    from kettle_web.rigs.services import make_demo_rig
 
     rig = KeptRig.objects.filter(slug=options.name).first() or (
         KeptRig.objects.filter(name=options.name).first()
     )
+    if rig is None and options.name == "demo":
+        rig = make_demo_rig()
     if rig is None:
         known = ", ".join(KeptRig.objects.values_list("slug", flat=True)) or "none"
         raise RigError(f"There is no rig “{options.name}”, so nothing was written. Known: {known}.")

@@ -49,10 +49,13 @@ class Child:
         """
         logs = DATA / "logs"
         logs.mkdir(parents=True, exist_ok=True)
-        with (logs / f"{self.name}.log").open("ab") as log:
+        file = self.name.replace(" ", "-")
+        # What a library prints by itself; our own lines go into the log, which is rotated.
+        with (logs / f"{file}.out").open("wb") as log:
             self.process = subprocess.Popen(
                 self.command,
                 cwd=ROOT,
+                env={**os.environ, "KETTLE_LOG": file},
                 stdout=log,
                 stderr=log,
                 start_new_session=True,
@@ -88,6 +91,7 @@ def _run(port: int | None, with_demo: bool) -> int:
     environment = {"KETTLE_DATA": str(DATA), "KETTLE_PORT": str(port)}
     os.environ.update(environment)
     DATA.mkdir(parents=True, exist_ok=True)
+    DATA.chmod(0o700)
     _prepare(with_demo)
     children = _children(port)
     if _engine_answers():
@@ -131,7 +135,7 @@ def _prepare(with_demo: bool) -> None:
     from django.core.management import call_command
 
     call_command("migrate", verbosity=0, interactive=False)
-    call_command("collectstatic", verbosity=0, interactive=False)
+    call_command("collectstatic", verbosity=0, interactive=False, clear=True)
     from kettle_web.rigs.services import make_demo_rig
 
     if with_demo:
@@ -193,7 +197,7 @@ def _wait_for(
 
 
 def _log_end(name: str) -> str:
-    path: Path = DATA / "logs" / f"{name}.log"
+    path: Path = DATA / "logs" / f"{name}.out"
     lines = path.read_text(errors="replace").strip().splitlines() if path.exists() else []
     return f"{path} ends with: {lines[-1] if lines else 'nothing'}"
 

@@ -1,9 +1,9 @@
 """The engine: commands, state, and the guard over the processes that do the work."""
 
 import contextlib
+import logging
 import multiprocessing.connection
 import os
-import sys
 import time
 from collections.abc import Mapping
 from pathlib import Path
@@ -32,6 +32,8 @@ VIEWER_SILENT_S, REPAIR_SILENT_S = 10.0, 60.0
 STATUS_EVERY_S = 0.2
 CLOSE_LIMIT_S = 30.0
 BUSY = "A take is being recorded; stop it before the inputs are changed."
+
+log = logging.getLogger("kettle.engine")
 
 
 class Engine:
@@ -134,7 +136,7 @@ class Engine:
         self._repairing = told if word == "repairing" else None
         if word == "repaired":
             self.repaired.append(told)
-            print(f"{Path(told['folder']).name}: {' '.join(told['notes'])}", flush=True)
+            log.info("%s: %s", Path(told["folder"]).name, " ".join(told["notes"]))
 
     def _tick(self) -> None:
         self._questions.expire()
@@ -151,7 +153,7 @@ class Engine:
             why = child.look(elapsed_s)
             if not why:
                 return
-            print(f"The process {child.name} {why} and is ended.", file=sys.stderr, flush=True)
+            log.warning("The process %s %s and is ended.", child.name, why)
             child.kill()
             child.wait(2)
         for message in child.messages():  # what it said last
@@ -166,8 +168,7 @@ class Engine:
     def _tell_end(self, child: Child, status: int) -> None:
         if self._desk.is_leaving(child) or (child is self._repair and status == 0):
             return
-        told = f"The process {child.name} ended by itself (status {status})."
-        print(told, file=sys.stderr, flush=True)
+        log.warning("The process %s ended by itself (status %s).", child.name, status)
         self._desk.note("process ended", process=child.name, status=status)
 
     def _start_again(self, child: Child) -> None:

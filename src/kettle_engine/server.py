@@ -4,10 +4,10 @@ Start it with `python -m kettle_engine.server DATA_FOLDER`.
 """
 
 import json
+import logging.config
 import signal
 import sys
 import time
-import traceback
 from pathlib import Path
 
 import zmq
@@ -16,11 +16,14 @@ from kettle_core.errors import EngineError, KettleError
 from kettle_engine.client import EngineClient
 from kettle_engine.commands import Commands
 from kettle_engine.engine import Engine
+from kettle_engine.logs import logging_settings
 from kettle_engine.protocol import command_address, socket_folder
 from kettle_engine.question import Question
 
 STEP_S = 0.02
 LIST_LIMIT_S = 10.0
+
+log = logging.getLogger("kettle.engine")
 
 
 class Server:
@@ -86,7 +89,7 @@ class Server:
         except (KeyError, TypeError, ValueError) as error:
             question.answer(EngineError(f"The engine does not know this command: {error!r}."))
         except Exception as error:  # one command must not end the engine
-            traceback.print_exc()
+            log.exception("A command failed.")
             question.answer(EngineError(f"The engine failed: {error!r}."))
 
     def _try(self, question: Question) -> None:
@@ -104,8 +107,10 @@ class Server:
 
 def main() -> int:
     """Run the engine for a data folder."""
+    data = Path(sys.argv[1])
+    logging.config.dictConfig(logging_settings(data))
     try:
-        server = Server(Path(sys.argv[1]))
+        server = Server(data)
     except KettleError as error:
         print(error, file=sys.stderr)
         return 2

@@ -203,6 +203,16 @@ class Job(models.Model):
         return elapsed_s * (self.total - self.done) / self.done
 
 
+class Worker(models.Model):
+    """When a worker was heard of last; one row a queue."""
+
+    queue = models.CharField(max_length=8, primary_key=True)
+    seen_at = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return self.queue
+
+
 class Take(Deletable):
     """What pages need to know of a take folder; the folder itself is the truth."""
 

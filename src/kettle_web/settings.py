@@ -4,6 +4,8 @@ import os
 import secrets
 from pathlib import Path
 
+from kettle_engine.logs import logging_settings
+
 ROOT = Path(__file__).parents[2]
 DATA = Path(os.environ.get("KETTLE_DATA", ROOT / "var"))
 TAKES = DATA / "takes"
@@ -74,6 +76,11 @@ TIME_ZONE = "UTC"
 USE_TZ = True
 STATIC_URL = "static/"
 STATIC_ROOT = DATA / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "kettle_web.frame.static_files.HashedFiles"},
+}
+FILE_UPLOAD_PERMISSIONS, FILE_UPLOAD_DIRECTORY_PERMISSIONS = 0o600, 0o700
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": ["'none'"],
@@ -99,9 +106,4 @@ FILE_UPLOAD_HANDLERS = [
     "django.core.files.uploadhandler.MemoryFileUploadHandler",
     "django.core.files.uploadhandler.TemporaryFileUploadHandler",
 ]
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "root": {"handlers": ["console"], "level": "INFO"},
-}
+LOGGING = logging_settings(DATA)

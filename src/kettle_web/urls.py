@@ -1,8 +1,11 @@
 from django.urls import include, path
 
+from kettle_web.frame.health import health
+
 OF_A_RIG = "rigs/<slug:slug>/"
 
 urlpatterns = [
+    path("health/", health, name="health"),
     path(OF_A_RIG + "inputs/", include("kettle_web.inputs.urls")),
     path(OF_A_RIG + "scenes/", include("kettle_web.scenes.urls")),
     path(OF_A_RIG + "sound/", include("kettle_web.sound.urls")),

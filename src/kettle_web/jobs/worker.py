@@ -19,6 +19,7 @@ HEARTBEAT_S = 2.0
 IDLE_S = 0.3
 TELL_EVERY_S = 0.4
 HOUSEKEEPING_EVERY_S = 2.0
+ALIVE_EVERY_S = 5.0
 WAITS = "waits for the take"
 # What each kind of job does with its `Doing`; by name, as jobs know nothing of what orders them.
 KINDS = {
@@ -134,7 +135,19 @@ def _beat(holding: Any, over: threading.Event) -> None:
         # The work itself is told the next time it says something.
         with suppress(DatabaseError, LostError, CancelledError):
             holding.write()
+        _say_alive(holding.job.queue)
     connection.close()
+
+
+def _say_alive(queue: str) -> None:
+    """For `/health/`."""
+    from django.db import DatabaseError
+    from django.utils import timezone
+
+    from kettle_web.models import Worker
+
+    with suppress(DatabaseError):
+        Worker.objects.update_or_create(queue=queue, defaults={"seen_at": timezone.now()})
 
 
 def keep_house() -> None:
@@ -159,9 +172,12 @@ def main() -> None:
 
     work_frame_by_frame()
     signal.signal(signal.SIGTERM, _stop)
-    kept_at = 0.0
+    kept_at = said_at = 0.0
     while True:
         close_old_connections()
+        if time.monotonic() - said_at > ALIVE_EVERY_S:
+            said_at = time.monotonic()
+            _say_alive(queue)
         if queue == SOON and time.monotonic() - kept_at > HOUSEKEEPING_EVERY_S:
             kept_at = time.monotonic()
             keep_house()

@@ -60,6 +60,13 @@ class Migration(migrations.Migration):
             ],
             options={"ordering": ("pk",)},
         ),
+        migrations.CreateModel(
+            name="Worker",
+            fields=[
+                ("queue", models.CharField(max_length=8, primary_key=True, serialize=False)),
+                ("seen_at", models.DateTimeField()),
+            ],
+        ),
         migrations.AddIndex("job", models.Index(fields=["queue", "state"], name="jobs_of_a_queue")),
         migrations.AddField(
             "take",

@@ -29,8 +29,9 @@ export function mount(live) {
   const show = (/** @type {any} */ status) => {
     const state = /** @type {keyof typeof WORDS} */ (status.state);
     find("[data-run-word]").textContent = WORDS[state] ?? state;
-    // What is recorded goes on without this page; Stop stays where it is.
-    if (state === "lost") return;
+    // What is recorded goes on without this page, and without an engine for a while; Stop stays.
+    const taking = ["recording", "countdown"].includes(desk.dataset.engine ?? "");
+    if (state === "lost" || (taking && (state === "absent" || state === "failed"))) return;
     desk.dataset.engine = state;
     const running = state === "recording" || state === "countdown";
     const startButton = /** @type {HTMLButtonElement} */ (startForm.querySelector("button"));
