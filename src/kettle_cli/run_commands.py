@@ -137,9 +137,13 @@ def _prepare(with_demo: bool) -> None:
     call_command("migrate", verbosity=0, interactive=False)
     call_command("collectstatic", verbosity=0, interactive=False, clear=True)
     from kettle_web.rigs.services import make_demo_rig
+    from kettle_web.takes.services import order_demo_takes
 
     if with_demo:
         make_demo_rig()
+        # Tests that need none save the time.
+        if os.environ.get("KETTLE_DEMO_TAKES") != "0":
+            order_demo_takes()
 
 
 def _free_port(wanted: int | None) -> int:

@@ -213,6 +213,24 @@ class Worker(models.Model):
         return self.queue
 
 
+class Tutorial(models.Model):
+    """What somebody makes: a name, a running order, the format of its program, and its takes."""
+
+    UNTITLED = "Untitled"
+
+    name = models.CharField(max_length=120, default=UNTITLED)
+    # Steps in their order; the format is the rig's until the tutorial has its own.
+    running_order = models.JSONField(default=list)
+    format = models.JSONField(null=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Take(Deletable):
     """What pages need to know of a take folder; the folder itself is the truth."""
 
@@ -223,6 +241,7 @@ class Take(Deletable):
         FAILED = "failed", "failed"
 
     rig = models.ForeignKey(Rig, null=True, on_delete=models.SET_NULL, related_name="takes")
+    tutorial = models.ForeignKey(Tutorial, on_delete=models.PROTECT, related_name="takes")
     folder = models.CharField(max_length=200, unique=True)
     name = models.CharField(max_length=200)
     state = models.CharField(max_length=12, choices=State, default=State.RECORDING)

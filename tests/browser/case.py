@@ -41,6 +41,7 @@ class BrowserCase(unittest.TestCase):
         environment = {
             **os.environ,
             "KETTLE_DATA": str(cls.data),
+            "KETTLE_DEMO_TAKES": "0",
             "DJANGO_SETTINGS_MODULE": "kettle_web.settings",
         }
         cls.demo = subprocess.Popen(

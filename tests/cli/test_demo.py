@@ -22,7 +22,8 @@ class Demo(unittest.TestCase):
 
     def environment(self):
         settings = {"DJANGO_SETTINGS_MODULE": "kettle_web.settings"}
-        return {**os.environ, **settings, "KETTLE_DATA": str(ROOT / "demo-data")}
+        return {**os.environ, **settings, "KETTLE_DATA": str(ROOT / "demo-data"),
+                "KETTLE_DEMO_TAKES": "0"}  # fmt: skip
 
     def start(self):
         process = subprocess.Popen(

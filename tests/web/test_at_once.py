@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from kettle_core.errors import RigError
 from kettle_web.frame import editing
-from kettle_web.models import Change, Rig, Take
+from kettle_web.models import Change, Rig, Take, Tutorial
 from kettle_web.rigs.services import make_demo_rig
 
 
@@ -137,7 +137,10 @@ class AtOnce(TransactionTestCase):
 
     def test_a_deleted_take_is_brought_back_and_not_found_again_meanwhile(self):
         now = timezone.now()
-        take = Take.objects.create(folder="t", name="Demo, take 1", rig=self.rig, recorded_at=now)
+        take = Take.objects.create(
+            folder="t", name="Demo, take 1", rig=self.rig, recorded_at=now,
+            tutorial=Tutorial.objects.create(),
+        )  # fmt: skip
         delete = reverse("delete-take", args=[take.pk])
         page = self.client.post(delete, follow=True)
         self.assertContains(page, "being recorded, so it was not deleted", status_code=400)

@@ -4,6 +4,7 @@ import shutil
 import time
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from unittest import mock
 
 from django.conf import settings
 from django.core.management import call_command
@@ -11,9 +12,9 @@ from django.test import TestCase
 from django.urls import reverse
 
 from kettle_engine.protocol import socket_folder
-from kettle_web.models import Rig, Take
+from kettle_web.models import Job, Rig, Take, Tutorial
 from kettle_web.rigs.services import make_demo_rig
-from kettle_web.takes.services import look_after_takes
+from kettle_web.takes.services import look_after_takes, order_demo_takes
 from tests.fixtures import copied_take, demo_take
 from tests.web.working import do_jobs
 
@@ -197,7 +198,10 @@ class Takes(PageCase):
         self.assertEqual(take.program_job.state, "waiting")
 
     def test_a_take_whose_folder_is_gone_has_failed(self):
-        Take.objects.create(folder="gone", name="Gone", recorded_at=datetime.now(UTC))
+        tutorial = Tutorial.objects.create()
+        Take.objects.create(
+            folder="gone", name="Gone", recorded_at=datetime.now(UTC), tutorial=tutorial
+        )
         look_after_takes()
         take = Take.objects.get()
         self.assertEqual(take.state, "failed")
@@ -221,10 +225,26 @@ class Takes(PageCase):
         look_after_takes()
         self.assertEqual(Take.objects.get().state, "complete")
 
+    def test_the_demo_has_a_tutorial_with_two_takes_once(self):
+        order_demo_takes()
+        order_demo_takes()
+        self.assertEqual(Job.objects.count(), 1)
+        with mock.patch("kettle_web.takes.work.DEMO_TAKES_S", (0.5, 1)):
+            do_jobs()
+        names = sorted(Take.objects.values_list("name", flat=True))
+        self.assertEqual(names, [f"Planning a signature, take {n}" for n in (1, 2)])
+        self.assertEqual([t.state for t in Take.objects.all()], ["complete"] * 2)
+        self.assertTrue(all(t.has_program for t in Take.objects.all()))
+        self.assertEqual([p.name for p in settings.TAKES.glob(".*")], [])
+        Take.objects.all().delete()
+        order_demo_takes()
+        self.assertFalse(Job.objects.filter(state="waiting").exists())
+
     def test_a_page_holds_sixty_takes(self):
         now = datetime.now(UTC)
+        tutorial = Tutorial.objects.create()
         Take.objects.bulk_create(
-            Take(folder=f"t{n}", name=f"Demo, take {n}", state="complete",
+            Take(tutorial=tutorial, folder=f"t{n}", name=f"Demo, take {n}", state="complete",
                  recorded_at=now - timedelta(minutes=n)) for n in range(130)
         )  # fmt: skip
         page = self.client.get(reverse("start"))

@@ -96,7 +96,7 @@ class WithEngine(TransactionTestCase):
 
     def test_one_socket_brings_status_levels_and_pictures(self):
         wanted = {"status", "levels", "display-1", "webcam-1"}
-        look = {"small": ["display-1"], "large": ["webcam-1"], "huge": ["tablet"], "rest": [[]]}
+        look = {"small": ["display-1"], "large": ["webcam-1"], "huge": ["tablet"]}
         seen = self.receive("levels", lambda seen: wanted <= seen.keys(), look=look)
         self.assertNotIn("tablet", seen)
         self.assertNotIn("program", seen)
@@ -108,6 +108,28 @@ class WithEngine(TransactionTestCase):
         self.assertGreater(seen["status"]["disk_free_bytes"], 0)
         program = self.receive("program", lambda seen: "program" in seen)
         self.assertNotIn("levels", program)
+
+    def test_odd_messages_end_their_own_connection_and_nothing_else(self):
+        odd = ["{", "[]", "5", '{"look": 3}', '{"look": {"small": [[]]}}', '{"look": {"small": 7}}',
+               json.dumps({"look": {"small": ["x" * 200_000]}}), json.dumps({"look": {"hear": [""]}}),
+               "[" * 50_000, '{"try": {}}x', json.dumps({"look": {"after": ["\n"]}})]  # fmt: skip
+
+        async def closes(text):
+            headers = [(b"origin", b"http://127.0.0.1"), (b"host", b"127.0.0.1")]
+            socket = WebsocketCommunicator(application, "/live/demo/", headers=headers)
+            await socket.connect()
+            await socket.send_to(text_data=text)
+            while (await socket.receive_output(20))["type"] != "websocket.close":
+                pass
+            await socket.disconnect()
+
+        async def listen():
+            for text in odd:
+                await closes(text)
+
+        with mock.patch.object(LiveConsumer, "hub", Hub()):
+            async_to_sync(listen)()
+        self.receive("levels", lambda seen: "levels" in seen)
 
     def test_a_page_says_when_another_rig_was_opened(self):
         other = {**self.rig.document, "name": "Other rig"}

@@ -24,6 +24,7 @@ WAITS = "waits for the take"
 # What each kind of job does with its `Doing`; by name, as jobs know nothing of what orders them.
 KINDS = {
     "program": "kettle_web.takes.work.compose_program",
+    "demo-takes": "kettle_web.takes.work.make_demo_takes",
     "comparison": "kettle_web.sound.work.compare",
 }
 HOUSEKEEPING = (

@@ -8,7 +8,7 @@ from django.utils import timezone
 from kettle_engine.protocol import COUNTDOWN, FINISHING
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig, Take
-from kettle_web.takes.services import read_take_from_disk
+from kettle_web.takes.services import read_take_from_disk, tutorial_for
 
 STOP_TIMEOUT_S = 20.0
 
@@ -23,7 +23,11 @@ def start_take(*, rig: Rig, countdown_s: int) -> Take:
     # The row comes second: without a folder it would look like a take that was lost.
     engine().ask("record", rig=rig.document, folder=folder, countdown_s=countdown_s)
     return Take.objects.create(
-        rig=rig, folder=folder, name=f"{rig.name}, take {number}", recorded_at=now
+        rig=rig,
+        tutorial=tutorial_for(rig=rig),
+        folder=folder,
+        name=f"{rig.name}, take {number}",
+        recorded_at=now,
     )
 
 

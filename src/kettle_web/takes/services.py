@@ -15,7 +15,7 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo
 from kettle_web.frame.engine import engine
 from kettle_web.jobs.services import LONG, order
-from kettle_web.models import Take
+from kettle_web.models import Rig, Take, Tutorial
 
 
 def read_take_from_disk(*, take: Take) -> None:
@@ -53,6 +53,23 @@ def _left_out(folder: TakeFolder, info: TakeInfo) -> tuple[str, ...]:
         return ()  # composing says what is wrong with the rig
 
 
+def tutorial_for(*, rig: Rig | None) -> Tutorial:
+    """What a new take belongs to: that of the rig's newest take, else one without a name."""
+    last = Take.objects.filter(rig=rig).select_related("tutorial").first() if rig else None
+    if last:
+        return last.tutorial
+    untitled = Tutorial.objects.filter(name=Tutorial.UNTITLED).first()
+    return untitled or Tutorial.objects.create()
+
+
+def order_demo_takes() -> None:
+    """Have one tutorial with two takes, so that nothing begins empty; once for a data folder."""
+    if not Tutorial.objects.exists() and not Take.with_deleted.exists():
+        tutorial = Tutorial.objects.create(name="Planning a signature")
+        subject = f"tutorial:{tutorial.pk}"
+        order(kind="demo-takes", queue=LONG, subject=subject, title="Takes of the demo")
+
+
 def delete_take(*, take: Take) -> None:
     """Take a take out of sight, unless it is being recorded. Raises TakeError."""
     if take.state == Take.State.RECORDING:
@@ -83,7 +100,9 @@ def look_after_takes() -> None:
         read_take_from_disk(take=take)
     known = set(Take.with_deleted.values_list("folder", flat=True))
     try:
-        found = sorted(e.name for e in os.scandir(settings.TAKES) if e.name not in known)
+        found = sorted(
+            e.name for e in os.scandir(settings.TAKES) if e.name not in known and e.name[0] != "."
+        )
     except FileNotFoundError:
         found = []
     for name in found:
@@ -118,15 +137,15 @@ def _recording_folder() -> str:
 
 def _add_found_take(folder: TakeFolder, recording: bool) -> None:
     """A row for a folder that has none: a take, one being recorded, or one that can't be read."""
-    name = folder.path.name
-    take = Take(folder=name, name=name[:200], recorded_at=timezone.now())
+    name, title = folder.path.name, folder.path.name
     with suppress(TakeError):
-        take.name = folder.read_info().name[:200]
-    take.save()
+        title = folder.read_info().name
+    fresh = {"name": title[:200], "recorded_at": timezone.now()}
+    tutorial = tutorial_for(rig=None)
+    take, is_new = Take.with_deleted.get_or_create(
+        folder=name, defaults={**fresh, "tutorial": tutorial}
+    )
+    if not is_new:
+        return  # a page or a worker was quicker
     if not recording:
         read_take_from_disk(take=take)
-        if take.state == Take.State.RECORDING:
-            # Nobody records it: the engine repairs it, or it was copied as it was.
-            take.state = Take.State.FAILED
-            take.notes = ["This take was cut off and not repaired yet."]
-            take.save()

@@ -1,11 +1,58 @@
 """What is made of a take in the background."""
 
+import shutil
+
+from django.conf import settings
+from django.db import transaction
+from django.utils import timezone
+
 from kettle_core.errors import TakeError
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_engine.devices.drivers import Drivers
+from kettle_engine.recording.take import record_take
 from kettle_media.program.playable import write_playable, write_poster
 from kettle_media.program.take_program import compose_take
+from kettle_media.rig.file_driver import FileDriver
 from kettle_media.take.folder import TakeFolder
+from kettle_studio.driver import Studio
 from kettle_web.jobs.worker import Doing
-from kettle_web.models import Take
+from kettle_web.models import Take, Tutorial
+from kettle_web.rigs.services import make_demo_rig
+from kettle_web.takes.services import read_take_from_disk
+
+DEMO_TAKES_S = (24, 40)
+
+
+def make_demo_takes(doing: Doing) -> None:
+    """Record two takes of the demo rig by the virtual clock."""
+    tutorial = Tutorial.objects.get(pk=doing.subject.partition(":")[2])
+    rig = make_demo_rig()
+    total = sum(DEMO_TAKES_S)
+    for number, seconds in enumerate(DEMO_TAKES_S, 1):
+        folder = f"demo-take-{number:02d}"
+        target, part = settings.TAKES / folder, settings.TAKES / f".{folder}.part"
+        if target.exists():
+            continue
+        before = sum(DEMO_TAKES_S[: number - 1])
+        shutil.rmtree(part, ignore_errors=True)
+
+        def tell(done_s: float, before: int = before) -> None:
+            doing.give_way()
+            doing.tell(round(before + done_s), total, "s")
+
+        drivers = Drivers(Studio(number), FileDriver(settings.DATA / "material"))
+        library = settings.DATA / "pictures"
+        record_take(drivers, rig.values, part, seconds * NS_PER_S, tell, library=library)
+        with transaction.atomic():
+            take = Take.objects.create(
+                rig=rig,
+                tutorial=tutorial,
+                folder=folder,
+                name=f"{tutorial.name}, take {number}",
+                recorded_at=timezone.now(),
+            )
+            part.rename(target)
+        read_take_from_disk(take=take)
 
 
 def compose_program(doing: Doing) -> None:
