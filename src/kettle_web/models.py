@@ -153,10 +153,10 @@ class Job(models.Model):
 
     class State(models.TextChoices):
         WAITING = "waiting", "waits"
-        RUNNING = "running", "is being done"
-        DONE = "done", "is done"
+        RUNNING = "running", "being made"
+        DONE = "done", "done"
         FAILED = "failed", "could not be done"
-        CANCELLED = "cancelled", "was cancelled"
+        CANCELLED = "cancelled", "cancelled"
 
     kind = models.CharField(max_length=20)
     queue = models.CharField(max_length=8)

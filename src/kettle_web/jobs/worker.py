@@ -44,7 +44,7 @@ class Doing:
     def __init__(self, holding: Any, data_dir: Any) -> None:
         from kettle_engine.taking import GivingWay
 
-        self._holding, self._told_at = holding, 0.0
+        self._holding, self._told_at, self._checked_at = holding, 0.0, 0.0
         self.subject: str = holding.job.subject
         self._giving_way = GivingWay(data_dir, self._wait, self._check)
 
@@ -69,8 +69,8 @@ class Doing:
 
     def _check(self) -> None:
         now = time.monotonic()
-        if now - self._told_at >= TELL_EVERY_S:
-            self._told_at = now
+        if now - self._checked_at >= TELL_EVERY_S:
+            self._checked_at = now
             self._holding.write()
 
     def close(self) -> None:

@@ -3,10 +3,10 @@ from django.db import migrations, models
 
 STATES = [
     ("waiting", "waits"),
-    ("running", "is being done"),
-    ("done", "is done"),
+    ("running", "being made"),
+    ("done", "done"),
     ("failed", "could not be done"),
-    ("cancelled", "was cancelled"),
+    ("cancelled", "cancelled"),
 ]
 
 
@@ -19,7 +19,7 @@ def to_jobs(apps, _schema_editor):
             kind="program",
             queue="long",
             subject=f"take:{take.pk}",
-            title=f"Program of {take.name}"[:200],
+            title=f"{take.name[:180]}: program",
             state=states[take.program],
             sentence=take.program_message if take.program == "failed" else "",
             ended_at=take.program_began_at if take.program in ("done", "failed") else None,

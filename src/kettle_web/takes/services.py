@@ -85,7 +85,7 @@ def bring_back_take(*, take: Take) -> None:
 @transaction.atomic
 def order_program(*, take: Take) -> None:
     """Have the program composed in the background."""
-    title = f"Program of {take.name}"
+    title = f"{take.name}: program"
     take.program_job = order(kind="program", queue=LONG, subject=f"take:{take.pk}", title=title)
     take.save(update_fields=["program_job"])
 
