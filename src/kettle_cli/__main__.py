@@ -128,6 +128,7 @@ def _add_developers_words(words: Any) -> None:
     soaked = words.add_parser("soak", help=soak.soak.__doc__)
     soaked.add_argument("--kills", type=int, default=20, help="how many processes are killed")
     soaked.add_argument("--minutes", type=float, default=60.0, help="length of the long take")
+    soaked.add_argument("--web", action="store_true", help="pages, web and workers only")
     soaked.set_defaults(run=soak.soak)
 
 

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from kettle_cli.bench_live import application, web_pid
 from kettle_cli.bench_record import pss_bytes
+from kettle_cli.soak_web import soak_web
 from kettle_core.errors import EngineError
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Input
@@ -49,6 +50,8 @@ while True:
 
 def soak(options: Namespace) -> int:
     """Kill processes at random moments of takes, then record a long take on the virtual clock."""
+    if options.web:
+        return soak_web(options.minutes, options.kills)
     losses = _kill(options.kills) if options.kills else []
     for victim in VICTIMS:
         of = [loss_s for name, loss_s in losses if name == victim]

@@ -1,0 +1,182 @@
+"""soak --web: many pages edit one rig while web and workers are killed; nothing is lost."""
+
+import contextlib
+import http.client
+import json
+import os
+import random
+import re
+import signal
+import subprocess
+import tempfile
+import threading
+import time
+import urllib.parse
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from kettle_cli.bench_live import application
+from kettle_core.errors import KettleError
+
+PAGES = 10
+EVERY_S = 2.0
+LONGEST_ANSWER_S = 1.0
+# A process that ends six times in a minute is given up.
+KILL_EVERY_S = 6.0
+VICTIMS = ("uvicorn", "jobs.worker soon", "jobs.worker long")
+RIG = "demo"
+
+
+@dataclass
+class Told:
+    """What the pages saw."""
+
+    kept: dict[str, str] = field(default_factory=dict)
+    sent: int = 0
+    unanswered: int = 0
+    refused: list[str] = field(default_factory=list)
+    slowest_s: float = 0.0
+
+
+class Page:
+    """One page of the rig: it renames its own input again and again."""
+
+    def __init__(self, port: int, input_id: str) -> None:
+        self._port, self.input_id, self._cookie, self._form = port, input_id, "", ""
+
+    def ask(
+        self, method: str, path: str, fields: dict[str, str] | None = None, accept: str = "*/*"
+    ) -> tuple[int, str]:
+        """Status and text of an answer. Raises OSError where the web does not answer."""
+        connection = http.client.HTTPConnection("127.0.0.1", self._port, timeout=20)
+        headers = {"Cookie": self._cookie, "Kettle-In-Place": "1", "Accept": accept}
+        body = None
+        if fields is not None:
+            body = urllib.parse.urlencode({**fields, "csrfmiddlewaretoken": self._form})
+            headers["Content-Type"] = "application/x-www-form-urlencoded"
+        try:
+            connection.request(method, path, body, headers)
+            answer = connection.getresponse()
+            text = answer.read().decode(errors="replace")
+            for value in answer.headers.get_all("Set-Cookie") or ():
+                if value.startswith("vast_kettle_form="):
+                    self._cookie = value.partition(";")[0]
+            return answer.status, text
+        except http.client.HTTPException as error:
+            raise OSError(str(error)) from error
+        finally:
+            connection.close()
+
+    def open(self) -> None:
+        """Get the page with its form's secret."""
+        _, text = self.ask("GET", f"/rigs/{RIG}/")
+        found = re.search(r'name="csrfmiddlewaretoken" value="(\w+)"', text)
+        if not found:
+            raise OSError("the patch sheet has no form")
+        self._form = found[1]
+
+    def edit(self, told: Told, name: str) -> None:
+        """Rename the input, until that is answered."""
+        told.sent += 1
+        while True:
+            try:
+                if not self._form:
+                    self.open()
+                began = time.monotonic()
+                path = f"/rigs/{RIG}/inputs/{self.input_id}/save/"
+                status, text = self.ask("POST", path, {"part": "name", "name": name})
+            except OSError:
+                told.unanswered += 1
+                time.sleep(0.2)
+                continue
+            told.slowest_s = max(told.slowest_s, time.monotonic() - began)
+            if status == 302:
+                told.kept[self.input_id] = name
+            else:
+                told.refused.append(f"{status}: {text[:120]}")
+            return
+
+
+def edit_from_pages(port: int, minutes: float) -> Told:
+    """Pages that change one rig at the same time, a change every 2 s each."""
+    first = Page(port, "")
+    _, text = first.ask("GET", f"/rigs/{RIG}/")
+    inputs = re.findall(r'data-row="([a-z0-9-]+)"', text)
+    told, end_at = Told(), time.monotonic() + minutes * 60
+
+    def work(number: int) -> None:
+        page, count = Page(port, inputs[number % len(inputs)]), 0
+        while time.monotonic() < end_at:
+            count += 1
+            page.edit(told, f"Page {number}, change {count}")
+            time.sleep(EVERY_S * random.uniform(0.5, 1.5))  # noqa: S311
+
+    # Two pages may have one input: of one field the last wins, so each has its own.
+    threads = [threading.Thread(target=work, args=(n,)) for n in range(min(PAGES, len(inputs)))]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    _, text = first.ask("GET", f"/rigs/{RIG}/")
+    now = dict(re.findall(r'id="name-([a-z0-9-]+)" name="name" value="([^"]*)"', text))
+    lost = {i: (n, now.get(i)) for i, n in told.kept.items() if now.get(i) != n}
+    if lost:
+        raise KettleError(f"Changes were lost: {lost}")
+    return told
+
+
+def kill_at_random(demo: int, kills: int, every_s: float) -> dict[str, int]:
+    """Kill web and workers of a demo at random moments; how often each was."""
+    counts: dict[str, int] = {}
+    while sum(counts.values()) < kills:
+        time.sleep(random.uniform(0.5, 2 * every_s - 0.5))  # noqa: S311
+        name = random.choice(VICTIMS)  # noqa: S311
+        command = ["pgrep", "-P", str(demo), "-f", name]
+        found = subprocess.run(command, capture_output=True, text=True, check=False).stdout.split()
+        if found:
+            os.kill(int(found[0]), signal.SIGKILL)
+            counts[name] = counts.get(name, 0) + 1
+    return counts
+
+
+def jobs_end(port: int) -> list[str]:
+    """Wait until no job waits or runs; gives how each ended."""
+    deadline, page = time.monotonic() + 600, Page(port, "")
+    while time.monotonic() < deadline:
+        with contextlib.suppress(OSError, ValueError):
+            _, text = page.ask("GET", "/jobs/", accept="application/json")
+            jobs = json.loads(text)["jobs"]
+            if all(job["is_over"] for job in jobs):
+                return [f"{job['title']}: {job['state']} {job['sentence']}" for job in jobs]
+        time.sleep(1)
+    raise KettleError("Jobs go on and on.")
+
+
+def soak_web(minutes: float, kills: int) -> int:
+    """Edit from ten pages, then again while web and workers are killed."""
+    with tempfile.TemporaryDirectory() as name, application(Path(name)) as (base, demo, _):
+        port = urllib.parse.urlsplit(base).port or 0
+        calm = edit_from_pages(port, minutes)
+        print(_line("10 pages", calm), flush=True)
+        counts: dict[str, int] = {}
+        killer = threading.Thread(
+            target=lambda: counts.update(kill_at_random(demo, kills, KILL_EVERY_S))
+        )
+        killer.start()
+        refused = list(calm.refused)
+        while killer.is_alive():
+            stormy = edit_from_pages(port, 0.5)
+            refused += stormy.refused
+            print(_line("killed meanwhile", stormy), flush=True)
+        killer.join()
+        print(f"killed: {json.dumps(counts)}")
+        for line in jobs_end(port):
+            print(line)
+    return 1 if refused or calm.slowest_s > LONGEST_ANSWER_S else 0
+
+
+def _line(words: str, told: Told) -> str:
+    return (
+        f"{words}: {told.sent} changes, none lost, {len(told.refused)} refused {told.refused[:2]}, "
+        f"{told.unanswered} asked again, slowest answer {told.slowest_s:.2f} s"
+    )
