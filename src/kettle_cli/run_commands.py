@@ -22,6 +22,8 @@ from kettle_engine.priority import ANSWERS, SHOWS, WORKS, rank_process
 
 FIRST_PORT, PORTS_TRIED = 8470, 30
 START_TIMEOUT_S = 60
+# What ends more often rests before it is started again: it must not take the rest with it.
+RESTARTS_A_MINUTE, REST_S = 5, 10
 
 
 # A message of a page has some KB; a request that hangs holds up the end for 5 s at most.
@@ -49,7 +51,7 @@ class Child:
         """
         logs = DATA / "logs"
         logs.mkdir(parents=True, exist_ok=True)
-        file = self.name.replace(" ", "-")
+        file = _file_name(self.name)
         # What a library prints by itself; our own lines go into the log, which is rotated.
         with (logs / f"{file}.out").open("wb") as log:
             self.process = subprocess.Popen(
@@ -62,6 +64,10 @@ class Child:
                 preexec_fn=None if self.name == "engine" else end_with_parent,  # noqa: PLW1509
             )
         rank_process(self.process.pid, self.nice)
+
+
+def _file_name(name: str) -> str:
+    return name.replace(" ", "-")
 
 
 def demo(options: Namespace) -> int:
@@ -201,24 +207,26 @@ def _wait_for(
 
 
 def _log_end(name: str) -> str:
-    path: Path = DATA / "logs" / f"{name}.out"
+    path: Path = DATA / "logs" / f"{_file_name(name)}.out"
     lines = path.read_text(errors="replace").strip().splitlines() if path.exists() else []
     return f"{path} ends with: {lines[-1] if lines else 'nothing'}"
 
 
 def _watch(children: list[Child], ended: list[int]) -> None:
-    """Start again what ends by itself; give up on what does so six times in a minute."""
+    """Start again what ends by itself; what does so again and again waits between its starts."""
     while not ended:
         time.sleep(0.3)
         for child in children:
             if child.process and child.process.poll() is not None and not ended:
                 now = time.monotonic()
-                child.restarted_at = [t for t in child.restarted_at if t > now - 60] + [now]
-                if len(child.restarted_at) > 5:
-                    raise KettleError(
-                        f"The {child.name} ends again and again; {_log_end(child.name)}"
-                    )
+                child.restarted_at = [t for t in child.restarted_at if t > now - 60]
+                often = len(child.restarted_at) > RESTARTS_A_MINUTE
+                if often and now - child.restarted_at[-1] < REST_S:
+                    continue
+                child.restarted_at.append(now)
                 print(f"The {child.name} ended by itself and is started again.", flush=True)
+                if often:
+                    print(f"It does so again and again; {_log_end(child.name)}", flush=True)
                 child.start()
 
 

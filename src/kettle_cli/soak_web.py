@@ -21,8 +21,7 @@ from kettle_core.errors import KettleError
 PAGES = 10
 EVERY_S = 2.0
 LONGEST_ANSWER_S = 1.0
-# A process that ends six times in a minute is given up.
-KILL_EVERY_S = 6.0
+KILL_EVERY_S = 3.0
 VICTIMS = ("uvicorn", "jobs.worker soon", "jobs.worker long")
 RIG = "demo"
 
