@@ -4,6 +4,7 @@ import {
   dbfs,
   decibels,
   elapsed,
+  inOwnZone,
   lufs,
   megabytes,
   timeLeft,
@@ -45,4 +46,11 @@ test("a picture comes with its name", () => {
 
 test("connecting again takes longer each time, up to 4 s", () => {
   assert.deepEqual([0, 1, 2, 9].map(waitBefore), [250, 500, 1000, 4000]);
+});
+
+test("a time stands in the user's own zone", () => {
+  const moment = "2026-11-26T23:37:00+00:00";
+  assert.equal(inOwnZone(moment, "UTC"), "26 November 2026, 23:37");
+  assert.equal(inOwnZone(moment, "Europe/Helsinki"), "27 November 2026, 01:37");
+  assert.equal(inOwnZone("soon"), "");
 });

@@ -1,6 +1,7 @@
 """The drawing table without an engine: what its forms and buttons change, and what they refuse."""
 
 import json
+import re
 from dataclasses import replace
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -108,6 +109,19 @@ class ExactFields(TableCase):
 
 
 class Buttons(TableCase):
+    def test_without_a_script_every_form_has_a_button(self):
+        scene = "/rigs/demo/scenes/at/scene-1/"
+        others = ("/rigs/demo/", "/rigs/demo/inputs/webcam-1/", "/rigs/demo/sound/stems/")
+        for address in (scene, f"{scene}?layer=webcam-1", *others):
+            page = self.client.get(address).content.decode()
+            for head, body in re.findall(r"<form([^>]*)>(.*?)</form>", page, re.S):
+                shown = re.findall(r'<(?:input(?! type="hidden")|select|textarea)', body)
+                # Enter in the only field of a form sends it; what is hidden is for scripts.
+                if not shown or re.search(r"\shidden\b", head) or shown == ["<input"]:
+                    shown = shown if "checkbox" in body else []
+                with self.subTest(address, form=body[-300:]):
+                    self.assertTrue("<button" in body or not shown)
+
     def test_each_does_its_one_thing(self):
         self.save("quarter", "webcam-1")
         self.save("mirrored on", "webcam-1")

@@ -1,6 +1,8 @@
 """The Sound page and the tracks table, with what was heard laid beside them."""
 
 import json
+import os
+import re
 import time
 from unittest import mock
 
@@ -11,7 +13,7 @@ from kettle_media.rig_document import rig_to_dict
 from kettle_media.sound.sound_file import write_sound_file
 from kettle_studio.demo import demo_rig
 from kettle_web.models import Rig
-from kettle_web.rigs.heard import heard_path
+from kettle_web.rigs.heard import HEARD_FOR_S, forget_heard, heard_path
 from tests.core.sound.signals import hum, noise, words
 from tests.web.test_inputs import FakeEngine
 from tests.web.working import do_jobs
@@ -126,6 +128,18 @@ class BeforeAndAfter(SoundCase):
         nothing = self.client.get(reverse("heard", args=["bench", "headset", "etc"]))
         self.assertEqual(nothing.status_code, 404)
 
+    def test_what_was_heard_goes_after_its_time_and_with_its_rig(self):
+        self.heard()
+        files = [heard_path(self.rig, self.values().input("headset"), w) for w in ("raw", "json")]
+        forget_heard()
+        self.assertTrue(all(f.exists() for f in files))
+        long_ago = time.time() - HEARD_FOR_S - 1
+        os.utime(files[0], (long_ago, long_ago))
+        forget_heard()
+        self.assertEqual([f.exists() for f in files], [False, True])
+        self.client.post(reverse("delete-rig", args=["bench"]))
+        self.assertFalse(files[1].exists())
+
     def test_music_is_neither_judged_as_a_voice_nor_to_be_cleaned(self):
         self.heard("system")
         save = reverse("save-sound", args=["bench", "system"])
@@ -154,6 +168,17 @@ class BeforeAndAfter(SoundCase):
 
 
 class Tracks(SoundCase):
+    def test_a_set_keeps_the_scene_that_is_shown(self):
+        answer = self.tracks(part="preset", preset="one", scene="scene-2")
+        self.assertIn("scene=scene-2", answer["Location"])
+        page = self.client.get(answer["Location"]).content.decode()
+        forms = re.findall(
+            r'name="part" value="(preset|new|delete|track)">(.*?)</form>', page, re.S
+        )
+        self.assertGreaterEqual(len(forms), 4)
+        for part, body in forms:
+            self.assertIn('name="scene" value="scene-2"', body, part)
+
     def test_sounds_go_to_tracks_by_crosspoints_and_sets(self):
         self.tracks(part="send", track="voice", input="system", on="on")
         sends = {t.id: [s.input_id for s in t.sends] for t in self.values().stems}

@@ -19,6 +19,7 @@ from kettle_web.frame.engine import engine
 from kettle_web.live.consumer import Hub, LiveConsumer
 from kettle_web.models import Take
 from kettle_web.rigs.services import make_demo_rig
+from kettle_web.takes.services import look_after_takes
 from tests.engine.process import EngineProcess
 
 IMMEDIATE = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
@@ -51,6 +52,18 @@ class WithEngine(TransactionTestCase):
         self.assertEqual((take.state, take.program_job.state), ("complete", "waiting"))
         self.assertGreater(take.duration_s, 1)
         self.assertGreater(take.size_bytes, 100_000)
+
+    def test_a_take_that_the_engine_records_without_a_row_is_found_and_shown(self):
+        engine().ask("record", rig=self.rig.document, folder="alone", countdown_s=0)
+        self.engine.has_recorded(0.5)
+        look_after_takes()
+        take = Take.objects.get()
+        self.assertEqual((take.folder, take.state), ("alone", "recording"))
+        engine().ask("stop")
+        self.engine.until(lambda: engine().ask("status")["state"] == "watching")
+        look_after_takes()
+        take.refresh_from_db()
+        self.assertEqual(take.state, "complete")
 
     def test_a_stop_in_the_countdown_forgets_the_take(self):
         self.client.post(reverse("record-start", args=["demo"]), {"countdown_s": 9})

@@ -31,6 +31,7 @@ HOUSEKEEPING = (
     "kettle_web.takes.services.look_after_takes",
     "kettle_web.jobs.services.forget_old",
     "kettle_web.rigs.services.forget_deleted_rigs",
+    "kettle_web.rigs.heard.forget_heard",
 )
 log = logging.getLogger("kettle.worker")
 

@@ -39,17 +39,16 @@ def import_rig(
     told: list[Substitution] = []
     if plugged_in is not None:
         values, told = fit_to_devices(values, plugged_in)
+    used = pictures_of(values)
+    sizes = {digest: png_size(pictures[digest]) for digest in used}
+    for digest in used:
+        keep_picture(_library(), digest, pictures[digest])
+    titles = {i.still: i.name for i in values.inputs if i.still}
     with transaction.atomic():
         rig = services.keep_rig(document=rig_to_dict(values))
-        titles = {i.still: i.name for i in values.inputs if i.still}
-        for digest in pictures_of(values):
-            keep_picture(_library(), digest, pictures[digest])
-            width, height = png_size(pictures[digest])
-            Still.objects.get_or_create(
-                rig=rig,
-                digest=digest,
-                defaults={"name": titles.get(digest, "Mask"), "width": width, "height": height},
-            )
+        for digest, (width, height) in sizes.items():
+            name = titles.get(digest, "Mask")
+            Still.objects.create(rig=rig, digest=digest, name=name, width=width, height=height)
     return rig, told
 
 

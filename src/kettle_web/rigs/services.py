@@ -15,6 +15,7 @@ from kettle_studio.demo import demo_rig
 from kettle_web.frame.editing import forget
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig
+from kettle_web.rigs.heard import forget_heard_of
 
 DELETED_KEPT_FOR = timedelta(days=30)
 # Addresses of pages beside those of rigs.
@@ -50,6 +51,7 @@ def keep_rig(*, document: dict[str, Any]) -> Rig:
 def delete_rig(*, rig: Rig) -> None:
     """Take a rig out of sight; `bring_back_rig` has it back. Its takes stay."""
     Rig.objects.filter(pk=rig.pk).update(deleted_at=timezone.now())
+    forget_heard_of(rig)
 
 
 def bring_back_rig(*, rig: Rig) -> None:

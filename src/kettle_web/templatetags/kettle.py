@@ -1,5 +1,6 @@
 """Numbers as people read them, with units; fields in our look."""
 
+from datetime import datetime
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -66,6 +67,15 @@ def megabytes(size_bytes: float | None) -> str:
     if size_bytes >= 1e10:
         return f"{size_bytes / 1e9:.1f} GB"
     return f"{size_bytes / 1e6:.1f} MB" if size_bytes < 1e8 else f"{size_bytes / 1e6:.0f} MB"
+
+
+@register.filter
+def moment(when: datetime | None) -> SafeString:
+    """A time in UTC, which a script puts into the user's own zone."""
+    if when is None:
+        return SafeString("–")
+    words = f"{when.day} {when:%B %Y, %H:%M} UTC"
+    return format_html('<time datetime="{}">{}</time>', when.isoformat(), words)
 
 
 @register.filter

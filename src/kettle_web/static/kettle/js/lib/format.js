@@ -37,3 +37,16 @@ export function timeLeft(seconds) {
   if (seconds < 60) return `${Math.ceil(seconds)} s left`;
   return `${Math.floor(seconds / 60)} min ${String(Math.ceil(seconds % 60)).padStart(2, "0")} s left`;
 }
+
+/**
+ * A time as people write it, in a zone; "" for what is no time.
+ * @param {string} moment in ISO 8601 @param {string} [zone] the user's own where it is left out
+ */
+export function inOwnZone(moment, zone) {
+  const when = new Date(moment);
+  if (Number.isNaN(when.getTime())) return "";
+  const how = /** @type {const} */ ({ dateStyle: "long", timeStyle: "short" });
+  return new Intl.DateTimeFormat("en-GB", { ...how, timeZone: zone })
+    .format(when)
+    .replace(" at ", ", ");
+}
