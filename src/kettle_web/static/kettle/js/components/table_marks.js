@@ -15,6 +15,23 @@ const CURSORS = ["nwse-resize", "ns-resize", "nesw-resize", "ew-resize"];
 const TAB_CHAR_PX = 6.1;
 
 /**
+ * @typedef {{
+ *   svg: SVGSVGElement,
+ *   view: () => {scale: number, left: number, top: number},
+ *   selected: () => Layer[],
+ *   free: () => Layer[],
+ *   lines: () => import("../lib/table_geometry.js").SnapLine[],
+ *   isCropping: () => boolean,
+ *   choose: (ids: string[]) => void,
+ *   show: (what: {measures?: boolean, snapped?: import("../lib/table_geometry.js").SnapLine[]}) => void,
+ *   tryNow: () => void,
+ *   put: () => void,
+ *   letGo: () => boolean,
+ *   pickColour: (x: number, y: number) => boolean,
+ * }} Table what pointer and keys know of the drawing table
+ */
+
+/**
  * @typedef {import("../lib/table_geometry.js").Placement & {id: string, name: string,
  *   scale: string, shown: boolean, locked: boolean, spot: string, selected: boolean}} Layer
  * @typedef {{frame: number[], layers: Layer[], lines: import("../lib/table_geometry.js").SnapLine[]}} TableData
