@@ -32,6 +32,9 @@ def free_port():
 class BrowserCase(unittest.TestCase):
     """Starts the demo once for all tests of a class."""
 
+    # Tests that need no takes save the time.
+    DEMO_TAKES = "0"
+
     @classmethod
     def setUpClass(cls):
         cls.data = Path(tempfile.mkdtemp(prefix="kettle-browser-"))
@@ -41,7 +44,7 @@ class BrowserCase(unittest.TestCase):
         environment = {
             **os.environ,
             "KETTLE_DATA": str(cls.data),
-            "KETTLE_DEMO_TAKES": "0",
+            "KETTLE_DEMO_TAKES": cls.DEMO_TAKES,
             "DJANGO_SETTINGS_MODULE": "kettle_web.settings",
         }
         cls.demo = subprocess.Popen(

@@ -229,7 +229,7 @@ class Takes(PageCase):
         order_demo_takes()
         order_demo_takes()
         self.assertEqual(Job.objects.count(), 1)
-        with mock.patch("kettle_web.takes.work.DEMO_TAKES_S", (0.5, 1)):
+        with mock.patch.dict(os.environ, KETTLE_DEMO_TAKES="1 1"):
             do_jobs()
         names = sorted(Take.objects.values_list("name", flat=True))
         self.assertEqual(names, [f"Planning a signature, take {n}" for n in (1, 2)])

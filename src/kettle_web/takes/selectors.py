@@ -17,10 +17,10 @@ def program_words(take: Take) -> str:
 
 _WORDS: dict[str, str] = {
     Job.State.WAITING: "waits to be composed",
-    Job.State.RUNNING: "is being composed",
-    Job.State.DONE: "is composed",
+    Job.State.RUNNING: "being composed",
+    Job.State.DONE: "composed",
     Job.State.FAILED: "could not be composed",
-    Job.State.CANCELLED: "was not composed",
+    Job.State.CANCELLED: "was cancelled",
 }
 
 

@@ -1,5 +1,6 @@
 """What is made of a take in the background."""
 
+import os
 import shutil
 
 from django.conf import settings
@@ -23,17 +24,24 @@ from kettle_web.takes.services import read_take_from_disk
 DEMO_TAKES_S = (24, 40)
 
 
+def demo_takes_s() -> tuple[int, ...]:
+    """Lengths of the demo's takes in s; KETTLE_DEMO_TAKES may name others ("2 3"), or "0"."""
+    named = os.environ.get("KETTLE_DEMO_TAKES", "").split()
+    return tuple(int(s) for s in named if int(s)) if named else DEMO_TAKES_S
+
+
 def make_demo_takes(doing: Doing) -> None:
     """Record two takes of the demo rig by the virtual clock."""
     tutorial = Tutorial.objects.get(pk=doing.subject.partition(":")[2])
     rig = make_demo_rig()
-    total = sum(DEMO_TAKES_S)
-    for number, seconds in enumerate(DEMO_TAKES_S, 1):
+    lengths = demo_takes_s()
+    total = sum(lengths)
+    for number, seconds in enumerate(lengths, 1):
         folder = f"demo-take-{number:02d}"
         target, part = settings.TAKES / folder, settings.TAKES / f".{folder}.part"
         if target.exists():
             continue
-        before = sum(DEMO_TAKES_S[: number - 1])
+        before = sum(lengths[: number - 1])
         shutil.rmtree(part, ignore_errors=True)
 
         def tell(done_s: float, before: int = before) -> None:
