@@ -28,8 +28,9 @@ def test(options: Namespace) -> int:
     beside = {
         "core": [
             _tests("engine", "tests.engine"),
+            _tests("commands", "tests.cli"),
+            _tests("media and studio", "tests.media", "tests.studio"),
             _tests("core", "tests.core"),
-            _tests("media and commands", "tests.media", "tests.cli", "tests.studio"),
         ],
         "web": [_tests("web", "tests.web"), Step("javascript", [_node(), "--test", "tests/js/"])],
     }
@@ -41,7 +42,7 @@ def test(options: Namespace) -> int:
     wanted = (options.part,) if options.part else ("core", "web", "browser")
     quick = [step for part in wanted for step in beside.get(part, [])]
     if not options.part:
-        quick[1:1] = _checks()
+        quick[2:2] = _checks()
     groups = [quick, *([step] for part in wanted for step in alone.get(part, []))]
     if options.part in (None, "browser"):
         need_chromium()

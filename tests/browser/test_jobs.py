@@ -6,7 +6,7 @@ from tests.browser.case import BrowserCase
 
 
 class Jobs(BrowserCase):
-    DEMO_TAKES = "8 2"
+    DEMO_TAKES = "5 1"
 
     def test_the_demos_takes_are_counted_listed_cancelled_and_made_after_all(self):
         page = self.page
