@@ -94,8 +94,7 @@ def _refuse_while_running(what: str) -> None:
 def _run(port: int | None, with_demo: bool) -> int:
     port = _free_port(port)
     began = time.monotonic()
-    environment = {"KETTLE_DATA": str(DATA), "KETTLE_PORT": str(port)}
-    os.environ.update(environment)
+    os.environ["KETTLE_DATA"] = str(DATA)
     DATA.mkdir(parents=True, exist_ok=True)
     DATA.chmod(0o700)
     _prepare(with_demo)

@@ -103,9 +103,11 @@ def _told(schema: dict[str, Any], expected: str) -> dict[str, Any]:
 
 
 Id = Annotated[str, Matching(ID_PATTERN, "a-z, 0-9 and -, 1 to 40 characters")]
-AnId = Annotated[str, Matching(f"({ID_PATTERN})?", "empty, or a-z, 0-9 and -, to 40 characters")]
+OptionalId = Annotated[
+    str, Matching(f"({ID_PATTERN})?", "empty, or a-z, 0-9 and -, to 40 characters")
+]
 Name = Annotated[str, Text()]
-Digest = Annotated[str, Matching(f"({DIGEST_PATTERN})?", "empty, or 64 digits 0-9 a-f")]
+OptionalDigest = Annotated[str, Matching(f"({DIGEST_PATTERN})?", "empty, or 64 digits 0-9 a-f")]
 Colour = Annotated[str, Matching(COLOUR_PATTERN, "a colour such as #1d2b33")]
 ColourOrClear = Annotated[
     str, Matching(f"({COLOUR_PATTERN})?", "a colour such as #1d2b33, or empty for clear")

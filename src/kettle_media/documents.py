@@ -5,13 +5,14 @@ type, fields that are not known are refused, fractions stand as text ("30000/100
 """
 
 import json
+from collections.abc import Callable
 from typing import Any, Generic, NewType, TypeVar
 
 from pydantic import ConfigDict, TypeAdapter, ValidationError
 from pydantic.json_schema import GenerateJsonSchema
 from pydantic_core import ErrorDetails
 
-from kettle_core.errors import KettleError, RigError, TakeError
+from kettle_core.errors import KettleError, TakeError
 
 T = TypeVar("T")
 _STRICT = ConfigDict(strict=True, extra="forbid", allow_inf_nan=False)
@@ -59,21 +60,26 @@ class Document(Generic[T]):
     ----------
     kind : a frozen dataclass, a tuple of them, or a tagged union
     what : what stands in a message for the whole, and before a field that is not there
-    error : what is raised; a RigError gets the field's path
+    refusal : makes the error that is raised of a sentence and the field's path
     """
 
-    def __init__(self, kind: Any, what: str = "It", error: type[KettleError] = TakeError) -> None:
+    def __init__(
+        self,
+        kind: Any,
+        what: str = "It",
+        refusal: Callable[[str, str], KettleError] = lambda told, _place: TakeError(told),
+    ) -> None:
         # A dataclass by another name: pydantic asks one that it knows for a config of its own.
         self._adapter: TypeAdapter[T] = TypeAdapter(NewType("Values", kind), config=_STRICT)
-        self._what, self._error = what, error
+        self._what, self._refusal = what, refusal
 
     def read(self, text: str | bytes) -> T:
         """Values of a JSON text.
 
         Raises
         ------
-        TakeError, or the document's own error
-            If it is damaged or not of this kind; the message names the field by its path.
+        KettleError
+            The document's own, if it is damaged or not of this kind; it names the field's path.
         """
         try:
             return self._adapter.validate_json(text)
@@ -81,7 +87,7 @@ class Document(Generic[T]):
             fault = error.errors(include_url=False)[0]
             place = _path(fault["loc"])
             told = f"{place or self._what} {_in_words(fault)}."
-            raise RigError(told, place) if self._error is RigError else self._error(told) from error
+            raise self._refusal(told, place) from error
 
     def write(self, values: T) -> str:
         """One line of JSON that `read` reads back to equal values."""
@@ -92,7 +98,7 @@ class Document(Generic[T]):
         try:
             text = json.dumps(data)
         except (TypeError, ValueError, RecursionError) as error:
-            raise self._error(f"{self._what} is no plain data.") from error
+            raise self._refusal(f"{self._what} is no plain data.", "") from error
         return self.read(text)
 
     def plain(self, values: T, defaults: bool = True) -> Any:

@@ -9,13 +9,13 @@ from annotated_types import Interval, MaxLen, MultipleOf
 
 from kettle_core.errors import RigError, TakeError
 from kettle_core.fields import (
-    AnId,
     Colour,
-    Digest,
     FrameRate,
     Id,
     Name,
     OneOf,
+    OptionalDigest,
+    OptionalId,
     Percent,
     Text,
     within,
@@ -28,7 +28,7 @@ class Part:
     """A row of a thing."""
 
     id: Id
-    at: AnId = ""
+    at: OptionalId = ""
 
 
 @dataclass(frozen=True)
@@ -45,7 +45,7 @@ class Thing:
     gain: Annotated[float, within(-6, 6)] = 0.0
     on: bool = False
     colour: Colour = "#000000"
-    still: Digest = ""
+    still: OptionalDigest = ""
     words: Annotated[str, Text(5)] = "a"
     other: Part | None = field(default=None)
 

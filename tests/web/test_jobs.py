@@ -18,7 +18,7 @@ from django.utils import timezone
 
 from kettle_core.errors import TakeError
 from kettle_engine.taking import TakingFlag
-from kettle_web.jobs import worker
+from kettle_web.jobs import doing as jobs_doing
 from kettle_web.jobs.services import (
     LONG,
     MOST_TRIES,
@@ -84,7 +84,7 @@ class OneJob(TestCase):
         self.enterContext(self.settings(DATA=settings.DATA))
 
     def order(self, function, **more):
-        self.enterContext(mock.patch.object(worker, "KINDS", named(function)))
+        self.enterContext(mock.patch.object(jobs_doing, "KINDS", named(function)))
         return order(kind="test", queue=LONG, subject="thing:1", title="A thing", **more)
 
     def done(self, function):
@@ -117,7 +117,7 @@ class OneJob(TestCase):
                 self.assertEqual(job.state, "failed")
                 self.assertIn(sentence, job.sentence)
         self.assertContains(self.client.get(reverse("jobs")), "a mistake of ours")
-        with mock.patch.object(worker, "KINDS", named(works)):
+        with mock.patch.object(jobs_doing, "KINDS", named(works)):
             self.client.post(reverse("try-job-again", args=[job.pk]))
             do_jobs()
         job.refresh_from_db()
@@ -168,7 +168,7 @@ class OneJob(TestCase):
         with mock.patch.object(Holding, "write", lambda _self, **values: said.append(values)):
             threading.Timer(0.5, flag.put, (False,)).start()
             do_jobs()
-        self.assertEqual([v["sentence"] for v in said if "sentence" in v], [worker.WAITS, ""])
+        self.assertEqual([v["sentence"] for v in said if "sentence" in v], [jobs_doing.WAITS, ""])
         self.assertEqual(did, ["after the take"])
         job.refresh_from_db()
         self.assertEqual(job.state, "done")
@@ -206,8 +206,9 @@ class Workers(TransactionTestCase):
         script = (
             "from unittest import mock; from kettle_web import settings; import sys;"
             f"settings.DATABASES['default']['NAME'] = {str(connection.settings_dict['NAME'])!r};"
-            "from kettle_web.jobs import worker;"
-            "worker.KINDS = {'test': 'tests.web.test_jobs.sleeps'};"
+            "import django; django.setup();"
+            "from kettle_web.jobs import doing, worker;"
+            "doing.KINDS = {'test': 'tests.web.test_jobs.sleeps'};"
             "sys.argv = ['worker', 'long']; worker.main()"
         )
         environment = {**os.environ, "KETTLE_DATA": str(settings.DATA)}

@@ -63,6 +63,13 @@ class WithEngine(TransactionTestCase):
         take.refresh_from_db()
         self.assertEqual(take.state, "complete")
 
+    def test_a_take_without_a_row_is_stopped_by_the_page_and_kept(self):
+        engine().ask("record", rig=self.rig.document, folder="alone", countdown_s=0)
+        self.engine.has_recorded(0.5)
+        page = self.client.post(reverse("record-stop", args=["demo"]), follow=True)
+        self.assertNotContains(page, "so nothing was recorded")
+        self.assertEqual(Take.objects.get().state, "complete")
+
     def test_a_stop_in_the_countdown_forgets_the_take(self):
         self.client.post(reverse("record-start", args=["demo"]), {"countdown_s": 9})
         page = self.client.post(reverse("record-stop", args=["demo"]), follow=True)
@@ -139,6 +146,31 @@ class WithEngine(TransactionTestCase):
         with mock.patch.object(LiveConsumer, "hub", Hub()):
             async_to_sync(listen)()
         self.receive("levels", lambda seen: "levels" in seen)
+
+    def test_a_fault_of_ours_ends_the_connection_instead_of_freezing_the_page(self):
+        async def closes():
+            socket = PageSocket("/live/demo/?want=levels")
+            await socket.connect()
+            while (message := await socket.receive_output(20))["type"] != "websocket.close":
+                pass
+            await socket.disconnect()
+            return message["code"]
+
+        for broken in ("_newest_change", "_open_rig"):
+            hub = mock.patch.object(LiveConsumer, "hub", Hub())
+            fault = mock.patch(f"kettle_web.live.consumer.{broken}", side_effect=LookupError("odd"))
+            with hub, fault, self.assertLogs("kettle.live", "ERROR"):
+                self.assertEqual(async_to_sync(closes)(), 1011)
+
+        async def hub_fails():
+            hub = Hub()
+            with mock.patch.object(LiveConsumer, "hub", hub), mock.patch(
+                "kettle_web.live.consumer.json.loads", side_effect=[ValueError("odd")] * 9
+            ):  # fmt: skip
+                return await closes()
+
+        with self.assertLogs("kettle.live", "ERROR"):
+            self.assertEqual(async_to_sync(hub_fails)(), 1011)
 
     def test_a_page_says_when_another_rig_was_opened(self):
         other = {**self.rig.document, "name": "Other rig"}

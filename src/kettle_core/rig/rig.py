@@ -9,13 +9,13 @@ from annotated_types import MaxLen, MultipleOf
 
 from kettle_core.errors import RigError
 from kettle_core.fields import (
-    AnId,
     Colour,
     ColourOrClear,
-    Digest,
     Id,
     Name,
     OneOf,
+    OptionalDigest,
+    OptionalId,
     Percent,
     Text,
     within,
@@ -97,7 +97,7 @@ class Input:
     on: bool = True
     looks: Looks = Looks()
     tone: Tone = field(default=Tone())
-    still: Digest = ""
+    still: OptionalDigest = ""
     card: Card | None = None
 
     @property
@@ -170,7 +170,7 @@ class Rig:
     format: Format
     spots: Annotated[tuple[Spot, ...], MaxLen(MAX_SPOTS)] = ()
     change_over: ChangeOver = field(default=ChangeOver())
-    default_scene_id: AnId = ""
+    default_scene_id: OptionalId = ""
     stems: Annotated[tuple[Stem, ...], MaxLen(MAX_STEMS)] = ()
     ducking: Ducking = field(default=Ducking())
 

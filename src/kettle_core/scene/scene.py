@@ -6,14 +6,14 @@ from typing import Annotated
 from annotated_types import Interval, MaxLen
 
 from kettle_core.fields import (
-    AnId,
     Colour,
     Degrees,
-    Digest,
     Id,
     Matching,
     Name,
     OneOf,
+    OptionalDigest,
+    OptionalId,
     Percent,
     within,
 )
@@ -43,7 +43,7 @@ class Mask:
 
     shape: Annotated[str, OneOf(MASK_SHAPES)] = "rectangle"
     radius_px: Annotated[int, Interval(ge=0, le=4000)] = 0
-    still: Digest = ""
+    still: OptionalDigest = ""
     soft_px: EdgePx = 0
     border_px: EdgePx = 0
     border_colour: Colour = "#ffffff"
@@ -86,7 +86,7 @@ class Layer:
     colour_key: ColourKey | None = None
     shown: bool = True
     locked: bool = False
-    spot: AnId = ""
+    spot: OptionalId = ""
 
 
 @dataclass(frozen=True)
@@ -130,5 +130,5 @@ class Scene:
     layers: Annotated[tuple[Layer, ...], MaxLen(MAX_LAYERS)]
     sounds: Annotated[tuple[SceneSound, ...], MaxLen(MAX_SOUNDS)]
     key: Annotated[str, Matching("[0-9]?", "a digit or nothing")] = ""
-    layout: AnId = ""
+    layout: OptionalId = ""
     change_over: ChangeOver | None = None

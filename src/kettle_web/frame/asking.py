@@ -22,6 +22,14 @@ def seen(request: HttpRequest) -> int | None:
     return int(text) if text.isascii() and text.isdigit() and len(text) < 10 else None
 
 
+class WrongFieldError(Exception):
+    """A field is wrong, so a change was not made: the bound forms, by their parts, say which."""
+
+    def __init__(self, **wrong: forms.Form) -> None:
+        super().__init__()
+        self.wrong = wrong
+
+
 def given(post: QueryDict, fresh: forms.Form) -> QueryDict:
     """What was sent of a form, with the newest values where nobody touched a field.
 

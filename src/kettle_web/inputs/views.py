@@ -5,7 +5,6 @@ import time
 from typing import Any
 
 from django.contrib import messages
-from django.forms import Form
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -16,7 +15,7 @@ from kettle_core.rig.changes import with_input_at, without_input
 from kettle_core.rig.rig import Input
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_media.rig.stills import MAX_UPLOAD_BYTES
-from kettle_web.frame.asking import seen
+from kettle_web.frame.asking import WrongFieldError, seen
 from kettle_web.frame.door import takes_up_to
 from kettle_web.frame.editing import Made, edit, history
 from kettle_web.frame.engine import engine, plugged_in, plugged_in_or_none, status_or_message
@@ -148,14 +147,6 @@ def _page(
     return render(request, "inputs/input.html", context, status=400 if part else 200)
 
 
-class _RefusedError(Exception):
-    """A field is wrong; the forms say which."""
-
-    def __init__(self, forms: dict[str, Form]) -> None:
-        super().__init__()
-        self.forms = forms
-
-
 @require_POST
 def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     """One form of an input's page, or of its row on the patch sheet."""
@@ -169,7 +160,7 @@ def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
         if part not in forms:
             raise RigError("This can't be set for this input. Reload the page.", part)
         if not forms[part].is_valid():
-            raise _RefusedError(forms)
+            raise WrongFieldError(**forms)
         change, words = changes.CHANGES[part]
         data = forms[part].cleaned_data
         if part == "still":
@@ -178,16 +169,16 @@ def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
             return change(values, item, data, devices), f"{item.name}: {words}"
         except KettleError as error:
             forms[part].add_error(None, str(error))
-            raise _RefusedError(forms) from error
+            raise WrongFieldError(**forms) from error
 
     try:
         edit(rig, changed, seen(request))
-    except _RefusedError as refused:
+    except WrongFieldError as refused:
         if "back" in request.POST:
-            error = str(next(iter(refused.forms[part].errors.values()))[0])
+            error = str(next(iter(refused.wrong[part].errors.values()))[0])
             wrong = {"input": item.id, "text": request.POST.get("name", ""), "error": error}
             return patch_sheet_page(request, rig, wrong=wrong)
-        return _page(request, rig, rig.values.input(input_id), part, refused.forms)
+        return _page(request, rig, rig.values.input(input_id), part, refused.wrong)
     if "back" in request.POST:
         return redirect(rig)
     page_name = "set-up" if request.POST.get("to") == "set-up" else "input"

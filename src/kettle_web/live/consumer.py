@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import logging
 import re
 import time
 from collections import Counter
@@ -45,6 +46,7 @@ from kettle_web.scenes.changes import tried_scene
 
 TOPICS = {"levels": LEVELS, "program": PROGRAM}
 
+log = logging.getLogger("kettle.live")
 SILENT_AFTER_S = 1.5
 
 LOOK_EVERY_S = 0.3
@@ -83,8 +85,22 @@ class Hub:
             self._socket = zmq.asyncio.Context.instance().socket(zmq.SUB)
             self._socket.rcvhwm = 120
             self._socket.connect(live_address(settings.DATA))
+            for topic in self._asked:
+                self._socket.subscribe(topic)
             self._task = asyncio.create_task(self._run(self._socket))
+            self._task.add_done_callback(self._see_end)
         self._consumers.add(consumer)
+
+    def _see_end(self, task: asyncio.Task[None]) -> None:
+        """A fault of ours must not freeze every page: all connect anew, and so does the hub."""
+        if task.cancelled():
+            return
+        log.error("The live connection to the engine failed.", exc_info=task.exception())
+        if self._socket:
+            self._socket.close()
+        self._socket = None
+        for consumer in list(self._consumers):
+            consumer.end()
 
     def leave(self, consumer: "LiveConsumer") -> None:
         """A page has gone."""
@@ -144,6 +160,18 @@ class LiveConsumer(AsyncWebsocketConsumer):
         self.hub.join(self)
         self.hub.ask(self, self._topics)
         self._tasks = [asyncio.create_task(self._send_all()), asyncio.create_task(self._watch())]
+        for task in self._tasks:
+            task.add_done_callback(self._see_end)
+
+    def _see_end(self, task: asyncio.Task[None]) -> None:
+        """A fault of ours ends the connection; the page makes it anew and does not freeze."""
+        if not task.cancelled() and (fault := task.exception()):
+            log.error("A live connection failed.", exc_info=fault)
+            self.end()
+
+    def end(self) -> None:
+        """Have the page connect anew."""
+        self._closing = asyncio.create_task(self.close(1011))
 
     async def disconnect(self, code: int) -> None:
         """Stop passing on."""

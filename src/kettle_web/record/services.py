@@ -8,7 +8,7 @@ from django.utils import timezone
 from kettle_engine.protocol import COUNTDOWN, FINISHING
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig, Take
-from kettle_web.takes.services import read_take_from_disk, tutorial_for
+from kettle_web.takes.services import look_after_takes, read_take_from_disk, tutorial_for
 
 STOP_TIMEOUT_S = 20.0
 
@@ -22,13 +22,15 @@ def start_take(*, rig: Rig, countdown_s: int) -> Take:
         number += 1
     # The row comes second: without a folder it would look like a take that was lost.
     engine().ask("record", rig=rig.document, folder=folder, countdown_s=countdown_s)
-    return Take.objects.create(
-        rig=rig,
-        tutorial=tutorial_for(rig=rig),
-        folder=folder,
-        name=f"{rig.name}, take {number}",
-        recorded_at=now,
-    )
+    values = {
+        "rig": rig,
+        "tutorial": tutorial_for(rig=rig),
+        "name": f"{rig.name}, take {number}",
+        "recorded_at": now,
+    }
+    # A worker that looks after takes may have found the folder already.
+    take, _ = Take.objects.update_or_create(folder=folder, defaults=values)
+    return take
 
 
 def _is_taken(folder: str) -> bool:
@@ -52,6 +54,9 @@ def stop_take() -> Take | None:
         if take:
             take.delete()
         return None
-    if take:
-        read_take_from_disk(take=take)
+    if take is None:
+        # It was begun without a page: its row is made now.
+        look_after_takes()
+        return Take.objects.first()
+    read_take_from_disk(take=take)
     return take

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from django.forms import Form
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
@@ -16,7 +17,7 @@ from kettle_web.rigs.forms import FormatForm
 def patch_sheet_page(
     request: HttpRequest,
     rig: Rig,
-    form: FormatForm | None = None,
+    form: Form | None = None,
     wrong: dict[str, str] | None = None,
 ) -> HttpResponse:
     """The patch sheet with what was wrong in the format, or in a row: its input, text, error."""

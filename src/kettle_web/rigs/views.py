@@ -1,4 +1,4 @@
-"""The start page and the patch sheet."""
+"""The patch sheet: its page, format, crosspoints and undo; new rigs."""
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
@@ -9,7 +9,7 @@ from kettle_core.errors import RigError
 from kettle_core.rig.changes import with_crosspoint, with_format
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_web.frame import editing
-from kettle_web.frame.asking import given, seen
+from kettle_web.frame.asking import WrongFieldError, given, seen
 from kettle_web.frame.editing import Made, edit
 from kettle_web.models import Rig
 from kettle_web.rigs import services
@@ -43,20 +43,14 @@ def set_format(request: HttpRequest, slug: str) -> HttpResponse:
     def changed(values: RigValues) -> Made[RigValues]:
         form = FormatForm(given(request.POST, FormatForm.of(values)))
         if not form.is_valid():
-            raise _WrongFormatError(form)
+            raise WrongFieldError(format=form)
         return with_format(values, form.to_format(values.format)), "format changed"
 
     try:
         edit(rig, changed, seen(request))
-    except _WrongFormatError as wrong:
-        return patch_sheet_page(request, rig, wrong.form)
+    except WrongFieldError as refused:
+        return patch_sheet_page(request, rig, refused.wrong["format"])
     return redirect(rig)
-
-
-class _WrongFormatError(Exception):
-    def __init__(self, form: FormatForm) -> None:
-        super().__init__()
-        self.form = form
 
 
 @require_POST

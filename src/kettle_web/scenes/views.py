@@ -11,7 +11,7 @@ from kettle_core.rig import scene_changes
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.scene.scene import ColourKey, Scene
 from kettle_media.rig.stills import MAX_UPLOAD_BYTES
-from kettle_web.frame.asking import seen
+from kettle_web.frame.asking import WrongFieldError, seen
 from kettle_web.frame.door import FORM_BYTES, takes_up_to
 from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
@@ -69,14 +69,6 @@ def _page(
     return render(request, "scenes/table.html", context, status=400 if wrong or error else 200)
 
 
-class _RefusedError(Exception):
-    """A field is wrong; the form says which."""
-
-    def __init__(self, form: forms.Form) -> None:
-        super().__init__()
-        self.form = form
-
-
 @takes_up_to(MAX_UPLOAD_BYTES + FORM_BYTES, TOO_LARGE_PICTURE)
 @require_POST
 def save(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
@@ -97,7 +89,7 @@ def save(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
         table = _table(values, scene_id, selected)
         form = _form(request, table, part, stills)
         if form and not form.is_valid():
-            raise _RefusedError(form)
+            raise WrongFieldError(**{part: form})
         data = form.cleaned_data if form else _Given(request.POST, how, still)
         change, words = CHANGES[part]
         try:
@@ -107,12 +99,12 @@ def save(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
                 raise
             field = getattr(problem, "field", "")
             form.add_error(field if field in form.fields else None, str(problem))
-            raise _RefusedError(form) from problem
+            raise WrongFieldError(**{part: form}) from problem
 
     try:
         edit(rig, changed, seen(request))
-    except _RefusedError as refused:
-        return _page(request, rig, rig.values.scene(scene_id), selected, {part: refused.form})
+    except WrongFieldError as refused:
+        return _page(request, rig, rig.values.scene(scene_id), selected, refused.wrong)
     except KettleError as problem:
         scene = next((s for s in rig.values.scenes if s.id == scene_id), None)
         if scene is None:

@@ -16,7 +16,7 @@ from kettle_core.rig import sound_changes
 from kettle_core.rig.rig import Input
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.sound.tone import Tone
-from kettle_web.frame.asking import given, seen
+from kettle_web.frame.asking import WrongFieldError, given, seen
 from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
 from kettle_web.jobs.services import SOON, order
@@ -64,14 +64,6 @@ def _page(
     return render(request, "sound/chain.html", context, status=400 if wrong else 200)
 
 
-class _RefusedError(Exception):
-    """A field is wrong; the forms say which."""
-
-    def __init__(self, wrong: dict[str, forms.Form]) -> None:
-        super().__init__()
-        self.wrong = wrong
-
-
 @require_POST
 def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     """One form or button of the Sound page: chain, proposal, ducking, or a background's gain."""
@@ -85,14 +77,14 @@ def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
         if part == "chain":
             chain = ChainForm(given(request.POST, selectors.chain_form(item)), auto_id="chain-%s")
             if not chain.is_valid():
-                raise _RefusedError({"chain": chain})
+                raise WrongFieldError(chain=chain)
             made = sound_changes.with_tone(values, item.id, chain.to_tone(item.tone))
             return made, f"{item.name}: chain changed"
         if part == "ducking":
             fresh = selectors.ducking_form(values)
             ducking = DuckingForm(given(request.POST, fresh), auto_id="ducking-%s")
             if not ducking.is_valid():
-                raise _RefusedError({"ducking": ducking})
+                raise WrongFieldError(ducking=ducking)
             return replace(values, ducking=ducking.to_ducking()), "ducking changed"
         if part == "proposal":
             if not proposed:
@@ -106,7 +98,7 @@ def save(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
 
     try:
         edit(rig, changed, seen(request))
-    except _RefusedError as refused:
+    except WrongFieldError as refused:
         return _page(request, rig, rig.values.input(input_id), refused.wrong)
     if part in ("chain", "proposal"):
         _compare_again(rig, rig.values.input(item.id))
@@ -177,7 +169,7 @@ def save_stems(request: HttpRequest, slug: str) -> HttpResponse:
     change = _STEM_CHANGES.get(request.POST.get("part", ""), _named)
     try:
         edit(rig, lambda values: change(values, request.POST), seen(request))
-    except _RefusedError as refused:
+    except WrongFieldError as refused:
         return _tracks_again(request, rig, scene_id, refused.wrong)
     address = sound_address(slug, "tracks")
     return redirect(f"{address}?{urlencode({'scene': scene_id})}" if scene_id else address)
@@ -206,7 +198,7 @@ def _level(values: RigValues, post: QueryDict) -> Made[RigValues]:
     place = f"mix-{input_id}" if in_mix else f"level-{track_id}-{input_id}"
     form = MixForm(post, auto_id=f"{place}-%s")
     if not form.is_valid():
-        raise _RefusedError({place: form})
+        raise WrongFieldError(**{place: form})
     gain_db = round(form.cleaned_data["gain_db"], 1)
     try:
         if in_mix:
@@ -215,7 +207,7 @@ def _level(values: RigValues, post: QueryDict) -> Made[RigValues]:
             made = sound_changes.with_send_gain(values, track_id, input_id, gain_db)
     except KettleError as error:
         form.add_error("gain_db", str(error))
-        raise _RefusedError({place: form}) from error
+        raise WrongFieldError(**{place: form}) from error
     return made, f"{values.input(input_id).name}: level changed"
 
 
@@ -225,7 +217,7 @@ def _named(values: RigValues, post: QueryDict) -> Made[RigValues]:
     place = f"track-{track_id}" if track_id else "new"
     form = StemForm(post, auto_id=f"{place}-%s")
     if not form.is_valid():
-        raise _RefusedError({place: form})
+        raise WrongFieldError(**{place: form})
     wanted = form.cleaned_data["name"], form.cleaned_data["channels"]
     try:
         if track_id:
@@ -233,7 +225,7 @@ def _named(values: RigValues, post: QueryDict) -> Made[RigValues]:
         return sound_changes.with_stem(values, *wanted), "stem added"
     except RigError as error:
         form.add_error("name", str(error))
-        raise _RefusedError({place: form}) from error
+        raise WrongFieldError(**{place: form}) from error
 
 
 _STEM_CHANGES: dict[str, Callable[[RigValues, QueryDict], Made[RigValues]]] = {

@@ -6,7 +6,7 @@ from kettle_core.errors import SoundError
 from kettle_core.rig.rig import Input
 from kettle_media.durable import replace_file
 from kettle_media.sound.compare_sound import compare_sound
-from kettle_web.jobs.worker import Doing
+from kettle_web.jobs.doing import Doing
 from kettle_web.models import Rig
 from kettle_web.rigs.heard import heard_path
 

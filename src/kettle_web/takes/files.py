@@ -9,6 +9,7 @@ from pathlib import Path
 
 from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.urls import reverse
+from django.utils.http import content_disposition_header
 
 from kettle_core.errors import TakeError
 from kettle_media.take.folder import TakeFolder
@@ -149,7 +150,8 @@ def serve_file(
     if status == 206:
         response["Content-Range"] = f"bytes {first}-{last}/{size}"
     if download:
-        response["Content-Disposition"] = f'attachment; filename="{take.folder}-{path.name}"'
+        name = f"{take.folder}-{path.name}"
+        response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response  # type: ignore[return-value]
 
 

@@ -16,7 +16,7 @@ from kettle_media.program.take_program import compose_take
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.take.folder import TakeFolder
 from kettle_studio.driver import Studio
-from kettle_web.jobs.worker import Doing
+from kettle_web.jobs.doing import Doing
 from kettle_web.models import Take, Tutorial
 from kettle_web.rigs.services import make_demo_rig
 from kettle_web.takes.services import read_take_from_disk
