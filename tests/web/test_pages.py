@@ -1,4 +1,5 @@
 import asyncio
+import contextlib
 import os
 import shutil
 import time
@@ -16,6 +17,7 @@ from kettle_web.models import Job, Rig, Take, Tutorial
 from kettle_web.rigs.services import make_demo_rig
 from kettle_web.takes.services import look_after_takes, order_demo_takes
 from tests.fixtures import copied_take, demo_take
+from tests.small_disk import small_disk
 from tests.web.working import do_jobs
 
 
@@ -196,6 +198,28 @@ class Takes(PageCase):
         self.client.post(reverse("take-compose", args=[take.pk]))
         take.refresh_from_db()
         self.assertEqual(take.program_job.state, "waiting")
+
+    def test_a_full_disk_fails_the_program_with_the_reason_and_it_is_made_when_there_is_room(self):
+        disk = self.enterContext(small_disk(settings.DATA / f"small-{os.getpid()}", 60))
+        self.enterContext(self.settings(TAKES=disk))
+        self.put_take("full")
+        filler = disk / "filler"
+        with filler.open("wb") as file, contextlib.suppress(OSError):
+            while True:
+                file.write(bytes(100_000))
+        look_after_takes()
+        do_jobs()
+        job = Job.objects.get()
+        self.assertEqual(job.state, "failed")
+        self.assertRegex(job.sentence, "(?i)no (room|space)|full")
+        self.assertNotIn("should not", job.sentence)
+        filler.unlink()
+        take = Take.objects.get()
+        self.client.post(reverse("take-compose", args=[take.pk]))
+        do_jobs()
+        take.refresh_from_db()
+        self.assertTrue(take.has_program, take.program_job.sentence)
+        self.assertEqual([p.name for p in (disk / "full").glob(".*")], [])
 
     def test_a_take_whose_folder_is_gone_has_failed(self):
         tutorial = Tutorial.objects.create()

@@ -21,6 +21,8 @@ from kettle_web.rigs.forms import RigForm
 from kettle_web.rigs.patch_sheet import patch_sheet_page
 from kettle_web.rigs.start import start_page
 
+# A message lies in a cookie until the next page, and a cookie holds 4 KB.
+MOST_TOLD = 8
 TOO_LARGE_RIG = f"A rig file has {MAX_FILE_BYTES / 1e6:.0f} MB at most, so nothing was imported."
 
 
@@ -88,8 +90,11 @@ def import_rig(request: HttpRequest) -> HttpResponse:
     except RigError as error:
         return start_page(request, import_error=str(error))
     messages.success(request, f"“{rig.name}” was imported with {len(rig.values.inputs)} inputs.")
-    for substitution in told:
+    for substitution in told[:MOST_TOLD]:
         messages.warning(request, substitution.sentence)
+    if len(told) > MOST_TOLD:
+        more = len(told) - MOST_TOLD
+        messages.warning(request, f"{more} more inputs are not plugged in as they were.")
     if plugged_in is None:
         messages.warning(
             request, "The recording engine is not running, so its devices were not compared."
