@@ -22,6 +22,12 @@ def seen(request: HttpRequest) -> int | None:
     return int(text) if text.isascii() and text.isdigit() and len(text) < 10 else None
 
 
+def wanted_place(post: QueryDict, here: int) -> int:
+    """Where something in an order is wanted: one further, or at a number. Raises ValueError."""
+    by = {"up": -1, "left": -1, "down": 1, "right": 1}.get(post.get("move", ""))
+    return here + by if by else int(post.get("place", "")[:9])
+
+
 class WrongFieldError(Exception):
     """A field is wrong, so a change was not made: the bound forms, by their parts, say which."""
 

@@ -31,6 +31,13 @@ DOWNMIX_WORDS = (
 )
 
 
+def name_field(missing: str, label: str = "Name") -> forms.CharField:
+    """A name; `missing` is said where there is none."""
+    too_long = "A name has at most 80 characters. Shorten it."
+    words = {"required": missing, "max_length": too_long}
+    return forms.CharField(max_length=80, label=label, error_messages=words)
+
+
 class FileForm(forms.Form):
     """A file to take in."""
 

@@ -11,7 +11,7 @@ from kettle_core.rig.devices import DeviceInfo, Mode
 from kettle_core.rig.rig import TEXT_LIMIT, TEXT_SIZE_LIMITS_PX, TURNS, Input
 from kettle_core.scene.region import PRESETS
 from kettle_core.sound.voice_level import DELAY_LIMITS_MS, GAIN_LIMITS_DB
-from kettle_web.frame.form_fields import DOWNMIX_WORDS, number_words
+from kettle_web.frame.form_fields import DOWNMIX_WORDS, name_field, number_words
 
 FONT_WORDS = (
     ("figtree", "Figtree"),
@@ -30,14 +30,7 @@ OWN_SOUND_WORDS = (
 class NameForm(forms.Form):
     """A name, edited in place."""
 
-    name = forms.CharField(
-        max_length=80,
-        label="Name",
-        error_messages={
-            "required": "An input needs a name, so the old one was kept. Type one.",
-            "max_length": "A name has at most 80 characters. Shorten it.",
-        },
-    )
+    name = name_field("An input needs a name, so the old one was kept. Type one.")
 
 
 class OnForm(forms.Form):

@@ -15,7 +15,7 @@ from kettle_core.rig.changes import with_input_at, without_input
 from kettle_core.rig.rig import Input
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_media.rig.stills import MAX_UPLOAD_BYTES
-from kettle_web.frame.asking import WrongFieldError, seen
+from kettle_web.frame.asking import WrongFieldError, seen, wanted_place
 from kettle_web.frame.door import takes_up_to
 from kettle_web.frame.editing import Made, edit, history
 from kettle_web.frame.engine import engine, plugged_in, plugged_in_or_none, status_or_message
@@ -103,9 +103,7 @@ def order(request: HttpRequest, slug: str) -> HttpResponse:
     def moved(values: RigValues) -> Made[RigValues]:
         item = values.input(input_id)
         try:
-            by = {"up": -1, "down": 1}.get(request.POST.get("move", ""))
-            here = values.inputs.index(item)
-            place = here + by if by else int(request.POST.get("place", "")[:9])
+            place = wanted_place(request.POST, values.inputs.index(item))
         except ValueError as error:
             raise RigError("This row can't be moved there. Reload the page.", "input") from error
         return with_input_at(values, input_id, place), f"{item.name} moved"

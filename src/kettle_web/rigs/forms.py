@@ -6,6 +6,7 @@ from django import forms
 
 from kettle_core.rig.rig import FRAME_RATES, FRAME_SIZES, Format
 from kettle_core.rig.rig import Rig as RigValues
+from kettle_web.frame.form_fields import name_field
 
 SIZE_CHOICES = [(f"{w}x{h}", f"{w} × {h} px") for w, h in FRAME_SIZES]
 
@@ -18,13 +19,8 @@ RATE_CHOICES = [
 class RigForm(forms.Form):
     """A new rig."""
 
-    name = forms.CharField(
-        max_length=80,
-        label="Name of the rig",
-        error_messages={
-            "required": "A rig needs a name, so none was made. Type one, such as “Bench rig”.",
-            "max_length": "A rig's name has at most 80 characters. Shorten it.",
-        },
+    name = name_field(
+        "A rig needs a name, so none was made. Type one, such as “Bench rig”.", "Name of the rig"
     )
 
 

@@ -13,7 +13,7 @@ from kettle_core.scene.layout import Box
 from kettle_core.scene.placing import MOST_PX
 from kettle_core.scene.scene import LONGEST_CHANGE_MS, MAX_LAYERS, MOST_EDGE_PX
 from kettle_media.documents import Document
-from kettle_web.frame.form_fields import colour, number_words, whole
+from kettle_web.frame.form_fields import colour, name_field, number_words, whole
 
 SHAPE_WORDS = (
     ("rectangle", "Rectangle"),
@@ -30,14 +30,7 @@ RIGS_WAY = ""
 class SceneForm(forms.Form):
     """A scene's name and key."""
 
-    name = forms.CharField(
-        max_length=80,
-        label="Name",
-        error_messages={
-            "required": "A scene needs a name, so the old one was kept. Type one.",
-            "max_length": "A name has at most 80 characters. Shorten it.",
-        },
-    )
+    name = name_field("A scene needs a name, so the old one was kept. Type one.")
     key = forms.RegexField(
         "^[0-9]?$",
         required=False,

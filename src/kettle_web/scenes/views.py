@@ -11,7 +11,7 @@ from kettle_core.rig import scene_changes
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.scene.scene import ColourKey, Scene
 from kettle_media.rig.stills import MAX_UPLOAD_BYTES
-from kettle_web.frame.asking import WrongFieldError, seen
+from kettle_web.frame.asking import WrongFieldError, seen, wanted_place
 from kettle_web.frame.door import FORM_BYTES, takes_up_to
 from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
@@ -230,10 +230,9 @@ def order(request: HttpRequest, slug: str) -> HttpResponse:
 
     def changed(values: RigValues) -> Made[RigValues]:
         scene = values.scene(scene_id)
-        by = {"left": -1, "right": 1}.get(request.POST.get("move", ""))
         try:
-            place = values.scenes.index(scene) + by if by else int(request.POST["place"][:9])
-        except (KeyError, ValueError) as error:
+            place = wanted_place(request.POST, values.scenes.index(scene))
+        except ValueError as error:
             raise RigError("This scene can't be moved there. Reload the page.", "scene") from error
         return scene_changes.with_scene_at(values, scene_id, place), f"{scene.name} moved"
 

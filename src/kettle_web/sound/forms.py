@@ -10,7 +10,7 @@ from kettle_core.sound.background import DUCKING_LIMITS, Ducking
 from kettle_core.sound.routing import SEND_LIMITS_DB
 from kettle_core.sound.tone import Tone
 from kettle_core.sound.voice_level import DELAY_LIMITS_MS, GAIN_LIMITS_DB
-from kettle_web.frame.form_fields import DOWNMIX_WORDS, decimal, percent, plain
+from kettle_web.frame.form_fields import DOWNMIX_WORDS, decimal, name_field, percent, plain
 
 HUM_WORDS = (("auto", "find it"), ("50", "50 Hz"), ("60", "60 Hz"))
 
@@ -89,14 +89,7 @@ class DuckingForm(forms.Form):
 class StemForm(forms.Form):
     """A stem's name, and whether it is mono or stereo."""
 
-    name = forms.CharField(
-        max_length=80,
-        label="Name",
-        error_messages={
-            "required": "A stem needs a name, so nothing changed. Type one.",
-            "max_length": "A name has at most 80 characters. Shorten it.",
-        },
-    )
+    name = name_field("A stem needs a name, so nothing changed. Type one.")
     channels = forms.TypedChoiceField(
         choices=((1, "mono"), (2, "stereo")),
         coerce=int,

@@ -1,7 +1,14 @@
-import { boxByKey, placeBox } from "../lib/region.js";
+import { dragging } from "../lib/dragging.js";
+import { boxByKey, draggedBox, placeBox, sidesAt } from "../lib/region.js";
 
 const SETTLE_MS = 400;
+const REACH_PX = 9;
 const NAMES = /** @type {const} */ (["left", "top", "width", "height"]);
+/** @param {number[]} sides what the pointer would take hold of */
+function cursorOf([hx, hy]) {
+  if (hx && hy) return hx === hy ? "nwse-resize" : "nesw-resize";
+  return hx ? "ew-resize" : hy ? "ns-resize" : "move";
+}
 
 /**
  * A region that is dragged, pulled at its sides and moved by keys on the live picture; when it
@@ -10,7 +17,6 @@ const NAMES = /** @type {const} */ (["left", "top", "width", "height"]);
  */
 export function mount() {
   const stop = new AbortController();
-  const interact = /** @type {any} */ (globalThis).interact;
   /** @type {{region: HTMLElement, follow: () => void, end: () => void} | null} */
   let current = null;
 
@@ -20,7 +26,7 @@ export function mount() {
       current.end();
       current = null;
     }
-    if (found && !current) current = handle(found, interact);
+    if (found && !current) current = handle(found);
     current?.follow();
   };
 
@@ -34,11 +40,11 @@ export function mount() {
   };
 }
 
-/** @param {HTMLElement} region @param {any} interact */
-function handle(region, interact) {
+/** @param {HTMLElement} region */
+function handle(region) {
+  const stop = new AbortController();
   const [width, height] = [Number(region.dataset.ofWidth), Number(region.dataset.ofHeight)];
   let box = { left: 0, top: 0, width, height };
-  let moving = false;
   let timer = 0;
 
   const draw = () => {
@@ -49,17 +55,10 @@ function handle(region, interact) {
     const label = region.querySelector("[data-region-size]");
     if (label) label.textContent = `${Math.round(box.width)} × ${Math.round(box.height)} px`;
   };
-  const follow = () => {
-    const stage = /** @type {HTMLElement} */ (region.parentElement);
-    stage.style.aspectRatio = `${width} / ${height}`;
-    if (moving) return;
-    for (const name of NAMES) box[name] = Number(region.dataset[name]);
-    draw();
-  };
   const put = () => {
     const form = /** @type {HTMLFormElement} */ (document.querySelector("[data-region-form]"));
     box = placeBox(box, width, height);
-    moving = false;
+    timer = 0;
     for (const name of NAMES) {
       const field = /** @type {HTMLInputElement} */ (form.elements.namedItem(name));
       field.value = String(box[name]);
@@ -67,61 +66,61 @@ function handle(region, interact) {
     }
     form.requestSubmit();
   };
-  const scale = () => width / /** @type {HTMLElement} */ (region.parentElement).clientWidth;
-  const start = () => {
-    moving = true;
-    window.clearTimeout(timer);
-  };
+  const sides = (/** @type {PointerEvent} */ event) =>
+    sidesAt(region.getBoundingClientRect(), event.clientX, event.clientY, REACH_PX);
 
-  const handled = interact(region)
-    .draggable({
-      listeners: {
-        start,
-        move(/** @type {any} */ event) {
-          const left = Math.min(Math.max(box.left + event.dx * scale(), 0), width - box.width);
-          const top = Math.min(Math.max(box.top + event.dy * scale(), 0), height - box.height);
-          box = { ...box, left, top };
-          draw();
-        },
-        end: put,
+  const drag = dragging(
+    region,
+    {
+      take(event) {
+        window.clearTimeout(timer);
+        timer = 0;
+        return { box, sides: sides(event), x: event.clientX, y: event.clientY };
       },
-    })
-    .resizable({
-      edges: { left: true, right: true, top: true, bottom: true },
-      margin: 9,
-      listeners: {
-        start,
-        move(/** @type {any} */ event) {
-          const by = scale();
-          const { left, top, right, bottom } = event.deltaRect;
-          const x = Math.max(0, box.left + left * by);
-          const y = Math.max(0, box.top + top * by);
-          const across = Math.min(width, box.left + box.width + right * by) - x;
-          const down = Math.min(height, box.top + box.height + bottom * by) - y;
-          if (across < 64 || down < 64) return;
-          box = { left: x, top: y, width: across, height: down };
-          draw();
-        },
-        end: put,
+      move(held, event) {
+        const stage = /** @type {HTMLElement} */ (region.parentElement);
+        const scale = width / stage.clientWidth;
+        const [dx, dy] = [(event.clientX - held.x) * scale, (event.clientY - held.y) * scale];
+        box = draggedBox(held.box, held.sides, dx, dy, width, height);
+        draw();
       },
-    });
+      drop(_held, moved) {
+        if (moved) put();
+      },
+      putBack(held) {
+        box = held.box;
+        draw();
+      },
+    },
+    stop.signal,
+  );
+  const follow = () => {
+    const stage = /** @type {HTMLElement} */ (region.parentElement);
+    stage.style.aspectRatio = `${width} / ${height}`;
+    if (drag.moving() || timer) return;
+    for (const name of NAMES) box[name] = Number(region.dataset[name]);
+    draw();
+  };
   const onKey = (/** @type {KeyboardEvent} */ event) => {
     const moved = boxByKey(box, event.key, event.ctrlKey, event.shiftKey ? 20 : 2);
     if (!moved) return;
     event.preventDefault();
-    start();
     box = placeBox(moved, width, height);
     draw();
+    window.clearTimeout(timer);
     timer = window.setTimeout(put, SETTLE_MS);
   };
-  region.addEventListener("keydown", onKey);
+  const showSides = (/** @type {PointerEvent} */ event) => {
+    if (!drag.moving()) region.style.cursor = cursorOf(sides(event));
+  };
+  region.addEventListener("keydown", onKey, { signal: stop.signal });
+  region.addEventListener("pointermove", showSides, { signal: stop.signal });
   return {
     region,
     follow,
     end() {
+      stop.abort();
       window.clearTimeout(timer);
-      region.removeEventListener("keydown", onKey);
-      handled.unset();
     },
   };
 }

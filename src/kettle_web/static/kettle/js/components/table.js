@@ -148,7 +148,7 @@ export function mount(root, live) {
       return true;
     },
   };
-  const pointer = pointerOf(table);
+  const pointer = pointerOf(table, stop.signal);
   const keys = keysOf(table);
 
   const read = () => {
@@ -179,10 +179,6 @@ export function mount(root, live) {
   const observer = new ResizeObserver(fit);
   observer.observe(root);
   const on = { signal: stop.signal };
-  svg.addEventListener("pointerdown", pointer.onDown, on);
-  svg.addEventListener("pointermove", pointer.onMove, on);
-  svg.addEventListener("pointerup", pointer.onUp, on);
-  svg.addEventListener("pointercancel", pointer.onUp, on);
   document.addEventListener("keydown", keys.onKey, on);
   document.addEventListener("click", onClick, on);
   document.addEventListener("parts:swapped", read, on);

@@ -16,7 +16,7 @@ import {
  * @typedef {import("./table_geometry.js").SnapLine} SnapLine
  * @typedef {import("./table_geometry.js").Placement & {id: string}} Place
  * @typedef {"move" | "size" | "crop" | "turn"} Kind
- * @typedef {{kind: Kind, x: number, y: number, handle: number[], moved: boolean,
+ * @typedef {{kind: Kind, x: number, y: number, handle: number[],
  *   starts: Map<string, Place>, turn: number}} Drag
  * @typedef {{box?: Box, crop?: Box, turn?: number}} Change
  */
@@ -31,7 +31,7 @@ export function dragFrom(kind, x, y, handle, layers) {
   const starts = new Map(layers.map((layer) => [layer.id, structuredClone(layer)]));
   const [first] = starts.values();
   const [cx, cy] = first ? middleOf(first.box) : [0, 0];
-  return { kind, x, y, handle, moved: false, starts, turn: degrees(x - cx, y - cy) };
+  return { kind, x, y, handle, starts, turn: degrees(x - cx, y - cy) };
 }
 
 /**
