@@ -1,3 +1,5 @@
+import contextlib
+import io
 import json
 import os
 import socket
@@ -5,10 +7,12 @@ import subprocess
 import sys
 import unittest
 from pathlib import Path
+from unittest import mock
 
 from django.test import tag
 from PIL import Image
 
+from kettle_cli.__main__ import main
 from kettle_engine.taking import TakingFlag
 from kettle_media.rig_document import rig_to_dict
 from kettle_studio.demo import demo_rig
@@ -36,6 +40,14 @@ def kettle(*words):
     with started(*words) as process:
         out, told = process.communicate()
     return subprocess.CompletedProcess(process.args, process.returncode, out, told)
+
+
+def refused(*words):
+    """A command that ends before it does anything, in this process: its status and sentence."""
+    told = io.StringIO()
+    argv = mock.patch.object(sys, "argv", ["kettle", *map(str, words)])
+    with contextlib.redirect_stderr(told), argv, mock.patch("os.umask"):
+        return main(), told.getvalue()
 
 
 class Commands(unittest.TestCase):
@@ -180,11 +192,14 @@ class Commands(unittest.TestCase):
             (("serve", "--port", 0), "from 1 to 65535"),
         ):
             with self.subTest(words=words):
-                done = kettle(*words)
-                self.assertEqual(done.returncode, 2, done.stdout + done.stderr)
-                self.assertIn(sentence, done.stderr)
-                self.assertNotIn("Traceback", done.stderr)
+                status, told = refused(*words)
+                self.assertEqual(status, 2, told)
+                self.assertIn(sentence, told)
         self.assertFalse((ROOT / "x").exists())
+        # The same of a process: the status is its own, and nothing but the sentence is said.
+        done = kettle("inspect", ROOT / "nowhere")
+        self.assertEqual((done.returncode, done.stdout), (2, ""))
+        self.assertRegex(done.stderr, r"^[^\n]* is not a take[^\n]*\n$")
 
     def test_inspect_of_a_damaged_take_names_the_track(self):
         folder = copied_take("cli-damaged")
