@@ -10,13 +10,13 @@ import numpy as np
 
 from kettle_core.picture.compose import Composer
 from kettle_core.picture.picture import Picture, picture_from_i420
-from kettle_core.rig.rig import Format
+from kettle_core.rig.format import Format
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Layer, Mask, Scene
 from kettle_core.scene.scene_plan import plan_scene
 from kettle_engine.process import work_frame_by_frame
+from kettle_media.picture.scaling import Shrinker
 from kettle_media.program.overlay_graph import overlay_graph
-from kettle_media.program.shrinking import Shrinker
 
 FRAMES = 150
 LOGO_ALPHA = 140

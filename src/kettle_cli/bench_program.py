@@ -20,7 +20,7 @@ from kettle_core.errors import KettleError
 from kettle_core.program.cues import ToScene
 from kettle_core.program.replay import replay
 from kettle_core.rig.changes import with_format
-from kettle_core.rig.rig import Format
+from kettle_core.rig.format import Format
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.process import work_frame_by_frame

@@ -100,7 +100,7 @@ def bare_cores() -> float:
             path = Path(name) / f"{item.id}.mkv"
             if item.has_track and item.is_picture:
                 writers[item.id] = PictureWriter(
-                    path, item.mode, track_settings(item.mode, item.is_screen)
+                    path, item.mode, track_settings(item.mode, demo_rig().track_of(item))
                 )
             elif item.has_track:
                 writers[item.id] = SoundWriter(path, item.mode)

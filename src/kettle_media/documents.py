@@ -6,6 +6,7 @@ type, fields that are not known are refused, fractions stand as text ("30000/100
 
 import json
 from collections.abc import Callable
+from dataclasses import is_dataclass
 from typing import Any, Generic, NewType, TypeVar
 
 from pydantic import ConfigDict, TypeAdapter, ValidationError
@@ -48,6 +49,12 @@ class _Schema(GenerateJsonSchema):
 
     def field_title_should_be_set(self, schema: Any) -> bool:
         return False
+
+    def encode_default(self, dft: Any) -> Any:
+        """A value of ours as it would be written."""
+        if is_dataclass(dft):
+            return TypeAdapter(type(dft)).dump_python(dft, mode="json")
+        return super().encode_default(dft)
 
     def dataclass_schema(self, schema: Any) -> dict[str, Any]:
         return {**super().dataclass_schema(schema), "additionalProperties": False}

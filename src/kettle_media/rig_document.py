@@ -12,7 +12,7 @@ from kettle_core.rig.whole import check_rig
 from kettle_core.scene.scene import Scene
 from kettle_media.documents import Document
 
-VERSION = 6
+VERSION = 7
 Plain = dict[str, Any]
 
 SCENE: Document[Scene] = Document(Scene, "The scene", RigError)
@@ -145,6 +145,14 @@ def _from_5(rig: Plain) -> Plain:
     }
 
 
+def _from_6(rig: Plain) -> Plain:
+    """A format had a frame size and rate, and the bitrate of the program's sound."""
+    before = dict(rig["format"])
+    kbps = before.pop("sound_kbps", None)
+    program = {} if kbps is None else {"program": {"sound_kbps": kbps}}
+    return {**rig, "format": {**before, **program}}
+
+
 def _named(row: Plain) -> Plain:
     return {("input_id" if name == "input" else name): value for name, value in row.items()}
 
@@ -161,4 +169,5 @@ _UPGRADES: dict[int, Callable[[Plain], Plain]] = {
     3: _from_3,
     4: _from_4,
     5: _from_5,
+    6: _from_6,
 }

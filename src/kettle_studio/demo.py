@@ -4,7 +4,8 @@ from dataclasses import replace
 from fractions import Fraction
 
 from kettle_core.rig.devices import Mode
-from kettle_core.rig.rig import Card, Format, Input, Looks, Rig, input_of_device
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Card, Input, Looks, Rig, input_of_device
 from kettle_core.rig.sound_changes import preset_stems
 from kettle_core.rig.starting_layouts import corner_box, first_scene, scene_sound, whole_layer
 from kettle_core.scene.layout import Box, fit_inside

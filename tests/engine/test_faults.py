@@ -14,7 +14,8 @@ import zmq
 from django.test import tag
 
 from kettle_core.errors import EngineError
-from kettle_core.rig.rig import Format, Input, Rig, input_of_device
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Input, Rig, input_of_device
 from kettle_core.scene.scene import Scene, SceneSound
 from kettle_engine.protocol import command_address
 from kettle_media.rig_document import rig_to_dict

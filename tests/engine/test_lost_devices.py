@@ -11,7 +11,8 @@ from scipy.signal import correlate
 
 from kettle_core.picture.picture import picture_from_i420
 from kettle_core.rig.devices import Mode
-from kettle_core.rig.rig import Card, Format, Input, Looks, Rig, Tone, input_of_device
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Card, Input, Looks, Rig, Tone, input_of_device
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Layer, Scene, SceneSound
 from kettle_core.timing.ticks import NS_PER_S

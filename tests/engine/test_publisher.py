@@ -16,7 +16,8 @@ from django.test import tag
 from kettle_core.errors import EngineError
 from kettle_core.picture.picture import Picture, rgb_to_picture
 from kettle_core.rig.devices import Mode
-from kettle_core.rig.rig import Card, Format, Input, Looks, Rig, input_of_device
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Card, Input, Looks, Rig, input_of_device
 from kettle_core.rig.used_picture import as_used
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver, Layer, Scene

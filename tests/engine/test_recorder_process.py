@@ -12,7 +12,8 @@ from unittest import mock
 import numpy as np
 
 from kettle_core.rig.devices import Mode
-from kettle_core.rig.rig import Format, Input, Rig
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Input, Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts

@@ -10,7 +10,7 @@ from scipy.signal import correlate
 from kettle_core.picture.picture import picture_from_i420
 from kettle_core.rig.changes import in_mode, with_format, with_input
 from kettle_core.rig.devices import SAMPLE_RATE_HZ, Mode
-from kettle_core.rig.rig import Format
+from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.take import record_take
 from kettle_media.program.take_program import compose_take

@@ -7,7 +7,8 @@ from fractions import Fraction
 import numpy as np
 from scipy.signal import correlate
 
-from kettle_core.rig.rig import Format, Rig
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Rig
 from kettle_core.scene.scene import Scene, SceneSound
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.take import record_take

@@ -17,6 +17,7 @@ from kettle_core.rig.encoder_settings import (
     EncoderSettings,
     track_settings,
 )
+from kettle_core.rig.format import SCREEN_TRACKS, WEBCAM_TRACKS
 from kettle_media.encoding import Keyframes, encoder, open_encoder
 
 SIZE, FPS = (320, 180), Fraction(30)
@@ -69,17 +70,17 @@ class Settings(unittest.TestCase):
             self.assertEqual(keys, list(range(0, SECONDS * 30, int(30 * every_s))))
 
     def test_what_is_recorded_waits_for_nothing_in_the_encoder(self):
-        for is_screen in (True, False):
-            settings = track_settings(Mode(*SIZE, FPS), is_screen)
+        for track in (SCREEN_TRACKS, WEBCAM_TRACKS):
+            settings = track_settings(Mode(*SIZE, FPS), track)
             _, out = encoded(settings, NOISE, 20)
             self.assertEqual(out, list(range(1, 21)))
 
     def test_a_large_mode_gets_two_threads_unless_the_bits_must_repeat(self):
         small, large = Mode(1280, 720, Fraction(30)), Mode(1920, 1080, Fraction(60))
-        self.assertEqual(track_settings(small, True).threads, 1)
-        self.assertEqual(track_settings(large, True).threads, 2)
-        self.assertEqual(track_settings(large, True, repeatable=True).threads, 1)
-        ceilings = [track_settings(m, False).rate.ceiling_kbps for m in (small, large)]
+        self.assertEqual(track_settings(small, SCREEN_TRACKS).threads, 1)
+        self.assertEqual(track_settings(large, SCREEN_TRACKS).threads, 2)
+        self.assertEqual(track_settings(large, SCREEN_TRACKS, repeatable=True).threads, 1)
+        ceilings = [track_settings(m, WEBCAM_TRACKS).rate.ceiling_kbps for m in (small, large)]
         self.assertEqual(ceilings[0], 6000)
         self.assertLess(ceilings[0] * 3, ceilings[1])
 

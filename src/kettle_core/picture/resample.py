@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 Plane = NDArray[np.uint8]
 Floats = NDArray[np.float32]
 Values = TypeVar("Values", Plane, Floats)
-# Shrinks all of a plane to a width and height by area; within 1 of what is done here.
+# Shrinks all of a plane to a width and height; by area, within 1 of what is done here.
 Shrink = Callable[[Plane, int, int], Plane]
 MOST_SHRUNK, SLIGHT = 16, 1e-6
 LANCZOS = 4
@@ -87,7 +87,7 @@ class Resampler:
         self._down, self._across = down, across
         self._steps = down.whole_step, across.whole_step
         self._shrunk = None
-        if shrink and down.inner[1] and across.inner[1] and not all(self._steps):
+        if shrink and down.inner[1] and across.inner[1] and self._steps != (1, 1):
             self._shrunk = _Shrunk(down.forwards, across.forwards, shrink)
         rows = down.high - down.low
         # Rows are put together faster than columns: they lie in memory as a product wants them.
@@ -113,10 +113,10 @@ class Resampler:
             At 1:1 a view of the source.
         """
         down, across = self._down, self._across
-        if all(self._steps):
-            return self._whole(plane)
         if self._shrunk:
             return _turned_back(self._shrunk.sample(plane), down, across)
+        if all(self._steps):
+            return self._whole(plane)
         if abs(down.step) == abs(across.step) == 1:
             part = plane[down.low : down.high, across.low : across.high]
             part = part if part.strides[1] == 1 else np.ascontiguousarray(part)

@@ -14,7 +14,8 @@ from kettle_core.program.gain_lines import SoundLine, lines_of_piece
 from kettle_core.program.replay import CUT, Moment, Replay, Resolved, State
 from kettle_core.program.stretch import Frames, Stretch, joined, sample_of
 from kettle_core.rig.changes import with_format
-from kettle_core.rig.rig import Format, Rig
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Rig
 from kettle_core.scene.scene import Layer, SceneSound
 from kettle_core.sound.background import Ducking
 from kettle_core.timing.ticks import NS_PER_S
@@ -40,6 +41,7 @@ class Plan:
     lines: tuple[SoundLine, ...]
     ducking: Ducking = field(default=Ducking())
     stems: tuple[StemPlan, ...] = ()
+    scaling: str = "area"
 
     @property
     def frames(self) -> int:
@@ -111,7 +113,8 @@ def make_plan(scripts: Mapping[Source, Script], time_map: TimeMap, format_: Form
             more = lines_of_piece([one], script.rig, fps, joined)
             stems[track.id] = replace(known, lines=(*known.lines, *more))
     used = tuple(stem for stem in stems.values() if stem.lines)
-    return Plan(format_.frame_size, fps, tuple(stretches), tuple(lines), ducking, used)
+    picture = (format_.frame_size, fps, tuple(stretches))
+    return Plan(*picture, tuple(lines), ducking, used, format_.scaling)
 
 
 def _card_stretch(piece: Piece, first: int, end: int, format_: Format) -> Stretch:

@@ -6,7 +6,8 @@ from fractions import Fraction
 
 from kettle_core.errors import RigError
 from kettle_core.rig.devices import DeviceInfo, Mode
-from kettle_core.rig.rig import MAX_INPUTS, Format, Input, Rig, unused_id
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import MAX_INPUTS, Input, Rig, unused_id
 from kettle_core.rig.spots import seated
 from kettle_core.rig.starting_layouts import corner_box, laid_out_again, scene_sound, whole_layer
 from kettle_core.scene.layout import Box, crop_to_aspect, fit_inside

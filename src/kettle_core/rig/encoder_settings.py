@@ -5,15 +5,23 @@ from fractions import Fraction
 from typing import Literal
 
 from kettle_core.rig.devices import Mode
-
-Speed = Literal[
-    "ultrafast", "superfast", "veryfast", "faster", "fast", "medium", "slow", "slower", "veryslow"
-]
+from kettle_core.rig.format import (
+    CEILING,
+    CONSTANT,
+    LEAST_KBPS,
+    ProgramFormat,
+    Rate,
+    Speed,
+    TrackFormat,
+)
 
 
 @dataclass(frozen=True)
 class ConstantQuality:
-    """As many bits as a quality takes; `crf` 0 (lossless) to 51, `ceiling_kbps` 0 for none."""
+    """As many bits as a quality takes; `crf` 1 (best) to 51, `ceiling_kbps` 0 for none.
+
+    With a ceiling, any t seconds take at most ceiling × (t + 1 s).
+    """
 
     crf: int
     ceiling_kbps: int = 0
@@ -48,24 +56,39 @@ class EncoderSettings:
     codec: Literal["h264"] = "h264"
 
 
-# A screen is mostly still and must stay sharp; a webcam's noise would eat any bitrate.
-SCREEN_CRF, CAMERA_CRF = 18, 20
 # At 1280 × 720 and 30 frames a second; more pixels get more, but less than in proportion.
-CAMERA_KBPS = 6000
-CAMERA_PIXELS_PER_S = 1280 * 720 * 30
+USUAL_KBPS = 6000
+USUAL_PIXELS_PER_S = 1280 * 720 * 30
 # What one thread encodes in half of the time.
 ONE_THREAD_PIXELS_PER_S = 1920 * 1080 * 30
 
-PROGRAM = EncoderSettings(ConstantQuality(19), "veryfast", stitchable=True)
+
+def usual_kbps(mode: Mode) -> int:
+    """A bitrate that is enough for a webcam of a size and rate.
+
+    >>> usual_kbps(Mode(1280, 720, Fraction(30))), usual_kbps(Mode(1920, 1080, Fraction(30)))
+    (6000, 11023)
+    """
+    size = float(mode.pixels_per_s) / USUAL_PIXELS_PER_S
+    kbps: float = USUAL_KBPS * size**0.75
+    return max(LEAST_KBPS, round(kbps))
 
 
-def track_settings(mode: Mode, is_screen: bool, repeatable: bool = False) -> EncoderSettings:
+def rate_control(rate: Rate, mode: Mode) -> RateControl:
+    """What an encoder is told of a rate, for a picture of a size and rate."""
+    kbps = rate.kbps or usual_kbps(mode)
+    if rate.control == CONSTANT:
+        return ConstantBitrate(kbps)
+    return ConstantQuality(rate.crf, kbps if rate.control == CEILING else 0)
+
+
+def track_settings(mode: Mode, track: TrackFormat, repeatable: bool = False) -> EncoderSettings:
     """How a track is encoded while it is recorded.
 
     Parameters
     ----------
-    mode : frame size and rate of the track
-    is_screen : whether it is a screen's, which is sharp and mostly still
+    mode : frame size and rate of the track, as it is written
+    track : the format of its kind, or its own
     repeatable : whether the same frames must become the same bits: one thread in any mode, as
         how threads share a ceiling depends on which is done first
 
@@ -75,10 +98,19 @@ def track_settings(mode: Mode, is_screen: bool, repeatable: bool = False) -> Enc
     Only where one would not keep up there are two.
     """
     one = repeatable or mode.pixels_per_s <= ONE_THREAD_PIXELS_PER_S
-    threads = 1 if one else 2
-    if is_screen:
-        sharp = ConstantQuality(SCREEN_CRF)
-        return EncoderSettings(sharp, "superfast", Fraction(1), threads, at_once=True)
-    size = float(mode.width * mode.height * mode.fps) / CAMERA_PIXELS_PER_S
-    noisy = ConstantQuality(CAMERA_CRF, round(CAMERA_KBPS * size**0.75))
-    return EncoderSettings(noisy, "ultrafast", Fraction(1), threads, at_once=True)
+    rate = rate_control(track.rate, mode)
+    return EncoderSettings(rate, track.speed, track.keyframe_s, 1 if one else 2, at_once=True)
+
+
+def program_settings(program: ProgramFormat, mode: Mode) -> EncoderSettings:
+    """How a program of a frame size and rate is encoded.
+
+    Only where quality alone decides can packets be taken over from a program before: a bitrate
+    is kept from the first frame to the last.
+    """
+    rate = rate_control(program.rate, mode)
+    free = isinstance(rate, ConstantQuality) and not rate.ceiling_kbps
+    return EncoderSettings(rate, program.speed, program.keyframe_s, stitchable=free)
+
+
+PROGRAM = program_settings(ProgramFormat(), Mode(1920, 1080, Fraction(30)))

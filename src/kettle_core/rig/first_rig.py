@@ -4,7 +4,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from kettle_core.rig.devices import DeviceInfo
-from kettle_core.rig.rig import Format, Input, Rig, input_of_device, unused_id
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Input, Rig, input_of_device, unused_id
 from kettle_core.rig.sound_changes import preset_stems
 from kettle_core.rig.starting_layouts import first_scene
 

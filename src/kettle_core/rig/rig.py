@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from fractions import Fraction
 from typing import Annotated
 
 from annotated_types import MaxLen, MultipleOf
@@ -29,24 +28,13 @@ from kettle_core.rig.devices import (
     DeviceInfo,
     Mode,
 )
+from kettle_core.rig.format import Format, TrackFormat
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import MAX_SCENES, MAX_SPOTS, ChangeOver, Scene, Spot
 from kettle_core.sound.background import Ducking
 from kettle_core.sound.routing import MAX_STEMS, Stem
 from kettle_core.sound.tone import Tone
 
-FRAME_RATES = ("15", "24000/1001", "24", "25", "30000/1001", "30", "48", "50", "60000/1001", "60")
-FRAME_SIZES = (
-    (1920, 1080),
-    (3840, 2160),
-    (2560, 1440),
-    (1280, 720),
-    (854, 480),
-    (640, 480),
-    (320, 240),
-    (1080, 1920),
-    (1080, 1080),
-)
 TURNS = (0, 90, 180, 270)
 FONTS = ("figtree", "source-serif", "jetbrains-mono")
 MAX_INPUTS = 64
@@ -86,6 +74,7 @@ class Input:
 
     One that is not `on` is kept with its set-up but neither opened, seen, heard nor recorded.
     A picture has its file's name in the rig's library in `still`, a text card its `card`.
+    `track` is how its track is written where that is not as the format says of its kind.
     """
 
     id: Id
@@ -99,6 +88,7 @@ class Input:
     tone: Tone = field(default=Tone())
     still: OptionalDigest = ""
     card: Card | None = None
+    track: TrackFormat | None = None
 
     @property
     def is_picture(self) -> bool:
@@ -133,31 +123,11 @@ class Input:
         return (height, width) if self.looks.turn in (90, 270) else (width, height)
 
     @property
-    def track_mode(self) -> Mode:
-        """The mode of its track: a picture's size is that after crop and turn."""
+    def used_mode(self) -> Mode:
+        """The mode as it is used: a picture's size is that after crop and turn."""
         if not self.is_picture:
             return self.mode
         return Mode(*self.size, self.mode.fps)
-
-
-@dataclass(frozen=True)
-class Format:
-    """How the program is written."""
-
-    frame_width: Annotated[int, within(64, 7680), MultipleOf(2)] = 1920
-    frame_height: Annotated[int, within(64, 4320), MultipleOf(2)] = 1080
-    fps: Annotated[Fraction, OneOf(FRAME_RATES, "the frame rates")] = Fraction(30)
-    sound_kbps: Annotated[int, within(32, 512)] = 192
-
-    @property
-    def frame_size(self) -> tuple[int, int]:
-        """Width and height of the frame in px."""
-        return self.frame_width, self.frame_height
-
-    @property
-    def frame(self) -> Box:
-        """The frame as a box of its own pixels."""
-        return Box(0, 0, self.frame_width, self.frame_height)
 
 
 @dataclass(frozen=True)
@@ -196,6 +166,14 @@ class Rig:
             if candidate.id == input_id:
                 return candidate
         raise RigError(f"The rig has no input “{input_id}”.", "inputs")
+
+    def track_of(self, item: Input) -> TrackFormat:
+        """How an input's track is written: by its own format, or as those of its kind."""
+        return item.track or (self.format.screens if item.is_screen else self.format.webcams)
+
+    def track_mode(self, item: Input) -> Mode:
+        """The mode of an input's track, as it is written."""
+        return self.track_of(item).written(item.used_mode) if item.is_picture else item.mode
 
     def voice_in(self, scene: Scene) -> Input | None:
         """The first microphone heard in a scene, or None: then the scene has no voice."""

@@ -5,7 +5,8 @@ from dataclasses import dataclass, replace
 from math import ceil
 
 from kettle_core.errors import RigError
-from kettle_core.rig.rig import Format, Input, Rig
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Input, Rig
 from kettle_core.scene.layout import Box, crop_to_aspect, even, fit_inside
 from kettle_core.scene.scene import Layer, Mask, Scene, SceneSound
 

@@ -5,12 +5,15 @@ from collections.abc import Iterable
 
 from kettle_core.errors import RigError
 from kettle_core.rig.devices import Mode
+from kettle_core.rig.file_names import check_pattern
+from kettle_core.rig.format import LEAST_KBPS, QUALITY, Format, Rate
 from kettle_core.rig.rig import Input, Rig
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Scene
 
 LEAST_FPS = 1
 LEAST_SAMPLE_RATE_HZ = 8000
+OPUS_HZ = 48_000
 
 
 def check_rig(rig: Rig) -> None:
@@ -35,6 +38,7 @@ def check_rig(rig: Rig) -> None:
     _check_devices(rig)
     for number, scene in enumerate(rig.scenes):
         _check_scene(rig, scene, f"scenes[{number}]")
+    check_format(rig.format)
     for number, stem in enumerate(rig.stems):
         for send in stem.sends:
             if rig.input(send.input_id).is_picture:
@@ -42,6 +46,28 @@ def check_rig(rig: Rig) -> None:
                     f"“{send.input_id}” is a picture and cannot go to a stem.",
                     f"stems[{number}]",
                 )
+
+
+def check_format(format_: Format) -> None:
+    """Refuse what no encoder or file system could do. Raises RigError with the field's path."""
+    check_pattern(format_.files.pattern)
+    program = format_.program
+    if program.sound_codec == "opus" and program.sample_rate_hz != OPUS_HZ:
+        raise RigError(
+            "Opus has 48 kHz only. Choose 48 kHz, or AAC for 44.1 kHz.",
+            "format.program.sample_rate_hz",
+        )
+    rates = (("screens", format_.screens), ("webcams", format_.webcams), ("program", program))
+    for name, part in rates:
+        check_rate(part.rate, f"format.{name}.rate.kbps")
+
+
+def check_rate(rate: Rate, where: str) -> None:
+    """Refuse a bitrate below what an encoder can do. Raises RigError."""
+    if rate.control != QUALITY and 0 < rate.kbps < LEAST_KBPS:
+        raise RigError(
+            f"The bitrate should be at least {LEAST_KBPS} kbit/s, got {rate.kbps}.", where
+        )
 
 
 def _has_twice(names: Iterable[str]) -> bool:
@@ -67,6 +93,8 @@ def _check_input(item: Input, where: str) -> None:
         raise RigError(f"“{item.name}” has no picture, or one too many.", f"{where}.still")
     if (item.kind == "text") != bool(item.card):
         raise RigError(f"“{item.name}” has no text card, or one too many.", f"{where}.card")
+    if item.track:
+        check_rate(item.track.rate, f"{where}.track.rate.kbps")
     crop = item.looks.crop
     if crop and not Box(0, 0, mode.width, mode.height).holds(crop):
         raise RigError(

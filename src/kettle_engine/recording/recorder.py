@@ -6,12 +6,14 @@ import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import KettleError, NoRoomError, TakeError
 from kettle_core.program.cues import ToScene
 from kettle_core.rig.devices import Event
+from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.rig import Input, Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.devices.report import DeviceFacts
@@ -20,7 +22,7 @@ from kettle_engine.recording.losses import Losses
 from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.recording.rig_stills import RigStills
 from kettle_engine.recording.take_lines import TakeLines
-from kettle_engine.recording.track import Track
+from kettle_engine.recording.track import Track, TrackWriting
 from kettle_engine.stamps import Arrival
 from kettle_media.durable import PATIENCE_S, sync_file, sync_folder, within
 from kettle_media.rig_document import rig_to_dict
@@ -69,7 +71,7 @@ class Recorder:
         self.part = 1
         self._lock = threading.Lock()
         self._next_check_ns = 0
-        self._infos = {i.id: track_info(i) for i in self.recorded}
+        self._infos = {i.id: track_info(rig, i) for i in self.recorded}
         self.tracks: dict[str, Track] = {}
         self._lines = TakeLines(folder, at_once)
         self._stills = RigStills(rig, library, folder)
@@ -78,9 +80,9 @@ class Recorder:
         """Open every track's files and encoder; places are counted from a master time on."""
         self.start_master_ns = start_master_ns
         for item in self.recorded:
-            info = self._infos[item.id]
+            written = track_writing(self.rig, item, self._at_once)
             self.tracks[item.id] = Track(
-                self.folder, item, info, start_master_ns, self.part, self._at_once
+                self.folder, item, self._infos[item.id], written, start_master_ns, self.part
             )
 
     def move_start(self, start_master_ns: int) -> None:
@@ -292,13 +294,24 @@ class Recorder:
         return sum(track.size_bytes() for track in self.tracks.values())
 
 
-def track_info(item: Input) -> TrackInfo:
+def track_info(rig: Rig, item: Input) -> TrackInfo:
     """How take.json tells of an input's track."""
     return TrackInfo(
         name=item.id,
         title=item.name,
         kind=item.kind,
         file=f"tracks/{item.id}.mkv",
-        codec="h264" if item.is_picture else "flac",
-        mode=item.track_mode,
+        codec="h264" if item.is_picture else rig.format.files.sound_codec,
+        mode=rig.track_mode(item),
     )
+
+
+def track_writing(rig: Rig, item: Input, repeatable: bool) -> TrackWriting:
+    """How an input's track is written; `repeatable` as of `track_settings`."""
+    if not item.is_picture:
+        return TrackWriting(item.mode, sound_codec=rig.format.files.sound_codec)
+    track, mode = rig.track_of(item), rig.track_mode(item)
+    settings = track_settings(mode, track, repeatable)
+    slower = mode.fps if mode.fps < item.mode.fps else Fraction(0)
+    scaling = rig.format.scaling
+    return TrackWriting(mode, settings, item.used_mode, scaling, track.is_steady, slower)

@@ -1,9 +1,13 @@
 """One track of a take: places captures on the take's time and writes them."""
 
+from dataclasses import dataclass, field
+from fractions import Fraction
+
 import numpy as np
 
 from kettle_core.errors import KettleError, TakeError
-from kettle_core.rig.encoder_settings import track_settings
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.encoder_settings import EncoderSettings
 from kettle_core.rig.rig import Input
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.stamps import Arrival
@@ -20,11 +24,28 @@ STILL_REPEAT_NS = NS_PER_S // 5
 SAME_CLOCK_NS = 50_000_000
 
 
+@dataclass(frozen=True)
+class TrackWriting:
+    """How a track is written.
+
+    `mode` is what is written, `source` what comes of a picture; where they differ in size it is
+    scaled by a method of the format. `steady`: every frame, also one that equals the one before.
+    `slower_fps` above 0: at most so many frames a second.
+    """
+
+    mode: Mode
+    settings: EncoderSettings | None = None
+    source: Mode = field(default=Mode())
+    scaling: str = "area"
+    steady: bool = False
+    slower_fps: Fraction = Fraction(0)
+    sound_codec: str = "flac"
+
+
 class Track:
     """Writes one input's captures into its files. For one thread; `close` is the last call.
 
-    A later `part` goes on where a recorder that died left the part before; `repeatable` as of
-    `PictureWriter`.
+    A later `part` goes on where a recorder that died left the part before.
     """
 
     def __init__(
@@ -32,11 +53,12 @@ class Track:
         folder: TakeFolder,
         item: Input,
         info: TrackInfo,
+        written: TrackWriting,
         start_master_ns: int,
         part: int = 1,
-        repeatable: bool = False,
     ) -> None:
         self.input, self.info = item, info
+        self._written = written
         # Of the dropped, those that waited so long that they were written over.
         self.written = self.dropped = self.unfetched = 0
         self.ended = False
@@ -53,14 +75,17 @@ class Track:
         self._samples = 0
         self._dropped_before = 0
         self._last_kept_ns = -STILL_REPEAT_NS
+        # The place in a slower rate of the newest frame; whether what changed since is not in yet.
+        self._slot, self._owed = -1, False
         self._times = TimesWriter(self._paths[1])
         self._writer: PictureWriter | SoundWriter
-        if item.is_picture:
-            mode = item.track_mode
-            settings = track_settings(mode, item.is_screen, repeatable)
-            self._writer = PictureWriter(self._paths[0], mode, settings)
+        if written.settings:
+            size = (written.source.width, written.source.height)
+            self._writer = PictureWriter(
+                self._paths[0], written.mode, written.settings, size, written.scaling
+            )
         else:
-            self._writer = SoundWriter(self._paths[0], item.mode)
+            self._writer = SoundWriter(self._paths[0], item.mode, written.sound_codec)
 
     def go_on_after(self, first: np.void, last: np.void, device_ns: int | None) -> None:
         """Place what comes as the part before did.
@@ -104,7 +129,7 @@ class Track:
 
     def _take_picture(self, arrival: Arrival) -> None:
         pts_ns = max(self._place(arrival), self.end_ns)
-        kept = arrival.changed or pts_ns - self._last_kept_ns >= STILL_REPEAT_NS
+        kept = self._is_wanted(arrival, pts_ns)
         data = arrival.fetch() if kept else None
         if kept and data is None:
             self.unfetched += 1
@@ -117,6 +142,19 @@ class Track:
         self._note(arrival, pts_ns, KEPT if kept else NOTED, 0)
         # Stamps may stand still or go back; places only rise.
         self.end_ns = pts_ns + 1
+
+    def _is_wanted(self, arrival: Arrival, pts_ns: int) -> bool:
+        """Whether a frame is written, or only noted."""
+        self._owed |= arrival.changed or self._written.steady
+        wanted = self._owed or pts_ns - self._last_kept_ns >= STILL_REPEAT_NS
+        if self._written.slower_fps:
+            # Half a frame of the device early is in time.
+            slot = int((pts_ns + arrival.duration_ns // 2) * self._written.slower_fps // NS_PER_S)
+            wanted = wanted and slot > self._slot
+            self._slot = slot if wanted else self._slot
+        if wanted:
+            self._owed = False
+        return wanted
 
     def _take_sound(self, arrival: Arrival) -> None:
         data = arrival.fetch()

@@ -31,7 +31,7 @@ def ring_name(item: Input) -> str:
 
 def ring_mode(item: Input) -> Mode:
     """What comes out of the ring: the device's mode, cropped and turned as the input uses it."""
-    return item.track_mode
+    return item.used_mode
 
 
 class RingPlaces:

@@ -20,12 +20,13 @@ from kettle_core.picture.resample import shrunk_by
 from kettle_core.picture.sample import source_point
 from kettle_core.program.change_over import ProgramComposer
 from kettle_core.program.replay import Resolved
+from kettle_core.rig.format import SCALINGS
 from kettle_core.rig.scene_changes import layer_of
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Scene
 from kettle_core.scene.scene_plan import ScenePlan, place_layer, plan_scene
 from kettle_engine.viewing.live import Live
-from kettle_media.program.shrinking import Shrinker
+from kettle_media.picture.scaling import Shrinker
 from kettle_media.rig.stills import mask_names, masks_of
 
 # What is seen of the scenes before and after a change-over that is played.
@@ -46,9 +47,10 @@ class ScenePictures:
 
     def __init__(self, library: Path) -> None:
         self._library = library
-        self._composers: dict[str, tuple[int, Composer]] = {}
+        # Of each scene what its composer was made for.
+        self._composers: dict[str, tuple[int, Composer, str]] = {}
         self._stills: dict[str, Plane] = {}
-        self._shrinker = Shrinker()
+        self._shrinkers = {scaling: Shrinker(scaling) for scaling in SCALINGS}
         self._program: tuple[int, ProgramComposer] | None = None
 
     def scene(self, live: Live, scene_id: str) -> Scene | None:
@@ -83,8 +85,10 @@ class ScenePictures:
             self._composers = {n: c for n, c in self._composers.items() if n in there}
         known = self._composers.get(scene_id)
         if known is None or known[0] != plan_stamp:
-            before = known[1] if known else None
-            known = (plan_stamp, Composer(self._plan(live, scene), before, self._shrinker))
+            scaling = live.rig.format.scaling
+            before = known[1] if known and known[2] == scaling else None
+            made = Composer(self._plan(live, scene), before, self._shrinkers[scaling])
+            known = (plan_stamp, made, scaling)
             self._composers[scene_id] = known
         pictures, numbers = self._pictures(live, scene)
         return Shown(hash((plan_stamp, numbers)), picture_from_i420(known[1].compose(pictures)))
@@ -127,7 +131,8 @@ class ScenePictures:
         stamp = hash(rig)
         if self._program is None or self._program[0] != stamp:
             masks = self._masks(*rig.scenes)
-            composer = ProgramComposer(rig.format.frame_size, masks, self._shrinker)
+            shrink = self._shrinkers[rig.format.scaling]
+            composer = ProgramComposer(rig.format.frame_size, masks, shrink)
             self._program = (stamp, composer)
         scenes = [rig.scene(played.scene_id), target]
         before, after = (Resolved.of(rig, scene) for scene in scenes)

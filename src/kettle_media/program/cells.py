@@ -21,7 +21,7 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source
 from kettle_media.durable import replace_file
 
-VERSION = 1
+VERSION = 2
 
 
 @dataclass(frozen=True)
@@ -48,7 +48,7 @@ def cells_of(
     They end where a piece does, and at multiples of the keyframe distance of *source* time: so
     they stay the same when something before them is taken out.
     """
-    head = [VERSION, plan.frame_size, plan.fps, settings]
+    head = [VERSION, plan.frame_size, plan.fps, plan.scaling, settings]
     found = []
     for first, end in _bounds(plan, settings.keyframe_s):
         seen = [_seen(s, first, end, plan.fps) for s in _between(plan, first, end)]

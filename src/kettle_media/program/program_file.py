@@ -18,6 +18,7 @@ from kettle_core.errors import TakeError
 from kettle_core.picture.picture import Plane
 from kettle_core.program.plan import Plan
 from kettle_core.rig.encoder_settings import EncoderSettings
+from kettle_core.rig.format import ProgramFormat
 from kettle_media.encoding import encoder, open_encoder
 from kettle_media.program.ahead import ahead
 from kettle_media.program.cells import Cell, Composed
@@ -32,18 +33,20 @@ PIECE_SAMPLES = MASTER_HZ // 2
 PACKETS_AHEAD = 64
 # A frame waits for at most two that are shown after it (B-frames, one of them referred to).
 REORDERED = 2
+SOUND_CODECS = {"aac": "aac", "opus": "libopus"}
 
 
 @dataclass(frozen=True)
 class ProgramWriting:
     """What a program's file is made of.
 
-    `frames` draws frames by their numbers; `known` is the program that was there.
+    `frames` draws frames by their numbers; `known` is the program that was there. `written` is
+    how the sound is encoded.
     """
 
     plan: Plan
     settings: EncoderSettings
-    sound_kbps: int
+    written: ProgramFormat
     cells: Sequence[Cell]
     known: Composed
     frames: Callable[[Iterable[int]], Generator[Plane, None, None]]
@@ -70,8 +73,7 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
     told = Told(target, True, "{} cannot be written")
     with told, av.open(str(target), "w", format="mp4", options=options) as container:
         video = open_encoder(container, made.settings, plan.frame_size, fps, 1 / fps)
-        audio: Any = container.add_stream("aac", rate=MASTER_HZ, layout="stereo")
-        audio.bit_rate = made.sound_kbps * 1000
+        audio = _sound_stream(container, made.written)
         container.start_encoding()
         with ExitStack() as stack:
             pictures = ahead(_Pictures(made, video).packets(), PACKETS_AHEAD, "encode")
@@ -79,6 +81,15 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
             heard = stack.enter_context(ahead(_sounds(made, audio), PACKETS_AHEAD, "sound"))
             _mux(container, made, seen, heard, on_progress)
     made.stems.finish()
+
+
+def _sound_stream(container: Any, written: ProgramFormat) -> Any:
+    """Add a sound; libav resamples and mixes down what is given to it."""
+    layout = "mono" if written.channels == 1 else "stereo"
+    codec = SOUND_CODECS[written.sound_codec]
+    audio = container.add_stream(codec, rate=written.sample_rate_hz, layout=layout)
+    audio.bit_rate = written.sound_kbps * 1000
+    return audio
 
 
 def _mux(

@@ -11,8 +11,8 @@ from kettle_core.program.change_over import ProgramComposer
 from kettle_core.program.plan import Plan
 from kettle_core.program.stretch import Stretch
 from kettle_core.timing.time_map import Source
+from kettle_media.picture.scaling import Shrinker
 from kettle_media.program.ahead import ahead
-from kettle_media.program.shrinking import Shrinker
 
 DECODED_AHEAD, COMPOSED_AHEAD = 3, 3
 # On two cores pictures that wait between two threads cost an eighth more: they leave the cache.
@@ -45,7 +45,7 @@ class Renderer:
             names = ", ".join(sorted(f"{s.kind} {s.id}" for s in missing))
             raise TakeError(f"The program uses {names}, which is not there.")
         self._plan, self._sources = plan, sources
-        self._composer = ProgramComposer(plan.frame_size, masks, Shrinker())
+        self._composer = ProgramComposer(plan.frame_size, masks, Shrinker(plan.scaling))
 
     def frame(self, number: int) -> Plane:
         """One frame, an I420 buffer that is not to be written to. Raises TakeError."""

@@ -37,6 +37,7 @@ class TakeSources:
         self._give_way = give_way
         self.rig = recorded_rig(folder, info, sync)
         self.stills = read_stills(folder, self.rig)
+        self._sizes = {i.id: i.size for i in self.rig.inputs}
         self._pictures: dict[str, PictureTrack] = {}
         self._sounds: dict[tuple[str, Tone], tuple[SoundTrack, RawTrack]] = {}
 
@@ -55,7 +56,9 @@ class TakeSources:
             elif name in self._sync.captured_ns:
                 if name not in self._pictures:
                     track = self._info.track(name)
-                    self._pictures[name] = PictureTrack(self._folder, track, self._sync)
+                    size, scaling = self._sizes[name], self.rig.format.scaling
+                    opened = PictureTrack(self._folder, track, self._sync, size, scaling)
+                    self._pictures[name] = opened
                 found[name] = self._pictures[name].at(record_ns)
         return found
 

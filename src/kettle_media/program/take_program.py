@@ -9,12 +9,13 @@ from kettle_core.picture.picture import Picture, picture_from_i420
 from kettle_core.program.plan import Plan, Script, make_plan
 from kettle_core.program.replay import Replay, Resolved
 from kettle_core.program.stretch import Stretch
-from kettle_core.rig.encoder_settings import PROGRAM
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.encoder_settings import program_settings
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap
 from kettle_media.durable import put_in_place
-from kettle_media.program.cells import cells_of, read_composed, write_composed
+from kettle_media.program.cells import Composed, cells_of, read_composed, write_composed
 from kettle_media.program.mix import ProgramMix, Stems
 from kettle_media.program.program_file import (
     ProgramWriting,
@@ -116,15 +117,18 @@ def render_program(
             name = sources.rig.default_scene.name
             raise TakeError(f"Nothing of the scene “{name}” was recorded in {folder.path.name}.")
         take = Source("take", info.id)
-        cells = cells_of(plan, PROGRAM, {take: sources.identity()})
+        written = sources.rig.format.program
+        settings = program_settings(written, Mode(*plan.frame_size, plan.fps))
+        cells = cells_of(plan, settings, {take: sources.identity()})
+        known = read_composed(folder.program_path)
         renderer = Renderer(plan, {take: sources}, sources.masks())
         with closing(Stems(plan.stems, sources.read, folder.stems_path)) as stems:
             made = ProgramWriting(
                 plan=plan,
-                settings=PROGRAM,
-                sound_kbps=sources.rig.format.sound_kbps,
+                settings=settings,
+                written=written,
                 cells=cells,
-                known=read_composed(folder.program_path),
+                known=known if settings.stitchable else Composed(folder.program_path),
                 frames=renderer.frames,
                 mix=ProgramMix(plan, sources.read),
                 stems=stems,
@@ -177,5 +181,6 @@ def compose_one_frame(folder: TakeFolder, scene_name: str, at_s: float) -> Pictu
         take = Source("take", info.id)
         at_ns = round(at_s * NS_PER_S)
         stretch = Stretch(0, 1, take, Fraction(at_ns), Fraction(1), shown)
-        plan = Plan(rig.format.frame_size, rig.format.fps, (stretch,), ())
+        picture = (rig.format.frame_size, rig.format.fps, (stretch,))
+        plan = Plan(*picture, (), scaling=rig.format.scaling)
         return picture_from_i420(Renderer(plan, {take: sources}, sources.masks()).frame(0))

@@ -15,6 +15,8 @@ from kettle_media.take.info import TakeInfo, TrackInfo, take_from_json, with_id
 # Kept free inside a take's folder so that its end can be written on a full disk.
 ROOM_BYTES = 512 * 1024
 LOOK_AGAIN_S = 0.2
+# Endings of playable copies by a track's codec.
+PLAYABLE = {"h264": ".mp4", "flac": ".flac", "pcm24": ".wav"}
 
 
 class TakeFolder:
@@ -93,7 +95,7 @@ class TakeFolder:
 
     def playable_path(self, track: TrackInfo) -> Path:
         """The rewrapped copy of a track that every player opens."""
-        suffix = ".mp4" if track.is_picture else ".flac"
+        suffix = PLAYABLE[track.codec]
         return self.path / "playable" / (track.name + suffix)
 
     def keep_room(self) -> None:

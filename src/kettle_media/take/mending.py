@@ -161,7 +161,7 @@ def _write_again(
     """
     rate_hz = track.mode.sample_rate_hz
     start_ns = int(rows[0]["pts_ns"][0])
-    writer = SoundWriter(fresh, track.mode)
+    writer = SoundWriter(fresh, track.mode, track.codec)
     done, last = 0, rows[0][0]
     found: list[Times] = []
     try:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from kettle_core.errors import TakeError
 from kettle_core.picture.picture import Picture
 from kettle_core.timing.ticks import NS_PER_S, frame_at
+from kettle_media.picture.scaling import Scaler
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.sync_report import TakeSync
@@ -24,7 +25,8 @@ class PictureTrack:
 
     The same picture is the same object as long as nothing else was asked for in between. A packet
     that can't be decoded, or is missing from the file, leaves the picture before it standing and
-    shifts nothing. For one thread at a time.
+    shifts nothing. A track that was written smaller is given at the input's `size` in px, scaled
+    by a method of the format. For one thread at a time.
 
     Raises
     ------
@@ -32,13 +34,22 @@ class PictureTrack:
         If the track's file or its times can't be read, or nothing of it can be decoded.
     """
 
-    def __init__(self, folder: TakeFolder, track: TrackInfo, sync: TakeSync) -> None:
+    def __init__(
+        self,
+        folder: TakeFolder,
+        track: TrackInfo,
+        sync: TakeSync,
+        size: tuple[int, int] | None = None,
+        scaling: str = "area",
+    ) -> None:
         path = folder.track_path(track)
         rows = read_times(folder.times_path(track))
         rows = rows[rows["kept"] != NOTED]
         self._name = path.name
         self._captured_ns: NDArray[np.float64] = sync.captured_ns[track.name]
         self._half_frame_ns = round(NS_PER_S / track.mode.fps / 2)
+        own = (track.mode.width, track.mode.height)
+        self._scaler = Scaler(*size, scaling) if size and size != own else None
         self._index = track_index(path)
         packets = self._index.packets
         # Of each row the packet that holds its frame, or the one before where that is missing.
@@ -69,7 +80,8 @@ class PictureTrack:
             if self._frame is None:
                 raise TakeError(f"The track {self._name} holds no frame that can be read.")
             if self._frame is not self._held or self._picture is None:
-                self._picture = frame_to_picture(self._frame)
+                whole = self._scaler.scaled(self._frame) if self._scaler else self._frame
+                self._picture = frame_to_picture(whole)
                 self._held = self._frame
         return self._picture
 

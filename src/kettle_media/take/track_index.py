@@ -25,7 +25,7 @@ from kettle_media.sound.flac_frame import HEAD_BYTES, flac_samples
 from kettle_media.take.packets import readable
 from kettle_media.told import Told
 
-VERSION = 1
+VERSION = 2
 # `first` and `samples` count samples of a sound; they are 0 for pictures.
 PACKETS = np.dtype(
     [
@@ -39,6 +39,7 @@ PACKETS = np.dtype(
 )
 # A Matroska block begins with the track's number, a time and flags; then comes the packet.
 BLOCK_HEAD_BYTES = 12
+PCM_24 = "pcm_s24le"
 # How far a sound's own count of samples may be from its times before the times are believed.
 COUNT_S = 0.05
 
@@ -113,7 +114,11 @@ def make_index(path: Path) -> TrackIndex:
     packets = np.zeros(len(rows), PACKETS)
     for name, column in zip(("ms", "offset", "size", "key"), zip(*rows, strict=True), strict=True):
         packets[name] = column
-    if rate_hz:
+    if codec == PCM_24:
+        # One packet after the other, of so many bytes a sample.
+        packets["samples"] = packets["size"] // (3 * stream.codec_context.channels)
+        packets["first"] = np.cumsum(packets["samples"]) - packets["samples"]
+    elif rate_hz:
         block_samples = int.from_bytes(extradata[2:4], "big")
         counts = [flac_samples(head, block_samples) for head in heads]
         packets["first"], packets["samples"] = _count(packets["ms"], counts, rate_hz)

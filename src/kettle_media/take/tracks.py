@@ -13,6 +13,7 @@ from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import EncoderSettings
 from kettle_core.sound.mixing import to_integers
 from kettle_media.encoding import Keyframes, open_encoder
+from kettle_media.picture.scaling import Scaler
 from kettle_media.sound.sound_frames import frame_of
 from kettle_media.told import Told
 
@@ -21,23 +22,40 @@ from kettle_media.told import Told
 CRASH_SAFE = {"cluster_time_limit": "150", "flush_packets": "1", "live": "1"}
 MS_TIME_BASE = Fraction(1, 1000)
 LONGEST_WRITE_SAMPLES = 48_000
+SOUND_CODECS: dict[str, tuple[str, dict[str, str]]] = {
+    "flac": ("flac", {"bits_per_raw_sample": "24", "compression_level": "3"}),
+    "pcm24": ("pcm_s24le", {}),
+}
 
 
 class PictureWriter:
-    """Writes I420 frames with exact times to one track. Raises TakeError when it can't."""
+    """Writes I420 frames with exact times to one track. Raises TakeError when it can't.
 
-    def __init__(self, path: Path, mode: Mode, settings: EncoderSettings) -> None:
+    Frames of another `size` than the track's are scaled by a method of the format.
+    """
+
+    def __init__(
+        self,
+        path: Path,
+        mode: Mode,
+        settings: EncoderSettings,
+        size: tuple[int, int] = (0, 0),
+        scaling: str = "area",
+    ) -> None:
         self._path, self._keyframes = path, Keyframes(settings)
         with Told(path, writing=True):
             self._container = av.open(str(path), "w", format="matroska", options=CRASH_SAFE)
-            size = (mode.width, mode.height)
-            self._stream = open_encoder(self._container, settings, size, mode.fps, MS_TIME_BASE)
+            own = (mode.width, mode.height)
+            self._stream = open_encoder(self._container, settings, own, mode.fps, MS_TIME_BASE)
             self._container.start_encoding()  # the header is on disk before the first frame
         self._last_ms = -1
+        self._scaler = Scaler(*own, scaling) if size not in ((0, 0), own) else None
 
     def write(self, buffer: Plane, pts_ns: int) -> None:
         """Encode one frame at a time since the take's start."""
         frame = av.VideoFrame.from_numpy_buffer(buffer, format="yuv420p")
+        if self._scaler:
+            frame = self._scaler.scaled(frame)
         self._last_ms = max(self._last_ms + 1, round(pts_ns / 1e6))
         frame.pts, frame.time_base = self._last_ms, MS_TIME_BASE
         self._keyframes.mark(frame, self._last_ms * MS_TIME_BASE)
@@ -51,18 +69,18 @@ class PictureWriter:
 
 
 class SoundWriter:
-    """Writes float32 blocks to one 24-bit FLAC track. Raises TakeError when it can't."""
+    """Writes float32 blocks to one track of 24 bits, FLAC or PCM. Raises TakeError if it can't."""
 
-    def __init__(self, path: Path, mode: Mode) -> None:
+    def __init__(self, path: Path, mode: Mode, codec: str = "flac") -> None:
         self._path = path
         self._layout = "mono" if mode.channels == 1 else "stereo"
         self._rate_hz = mode.sample_rate_hz
         self._next = 0
         with Told(path, writing=True):
             self._container = av.open(str(path), "w", format="matroska", options=CRASH_SAFE)
-            options = {"bits_per_raw_sample": "24", "compression_level": "3"}
-            self._stream = self._container.add_stream(
-                "flac", rate=mode.sample_rate_hz, layout=self._layout, format="s32", options=options
+            name, options = SOUND_CODECS[codec]
+            self._stream: Any = self._container.add_stream(
+                name, rate=mode.sample_rate_hz, layout=self._layout, format="s32", options=options
             )
             self._container.start_encoding()
 

@@ -1,10 +1,11 @@
 """Fields of a rig and its patch sheet, with errors in our words."""
 
+from dataclasses import replace
 from fractions import Fraction
 
 from django import forms
 
-from kettle_core.rig.rig import FRAME_RATES, FRAME_SIZES, Format
+from kettle_core.rig.format import FRAME_RATES, FRAME_SIZES, Format
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_web.frame.form_fields import name_field
 
@@ -51,6 +52,5 @@ class FormatForm(forms.Form):
     def to_format(self, before: Format) -> Format:
         """The rig's format with what was chosen."""
         width, height = self.cleaned_data["frame_size"].split("x")
-        return Format(
-            int(width), int(height), Fraction(self.cleaned_data["fps"]), before.sound_kbps
-        )
+        fps = Fraction(self.cleaned_data["fps"])
+        return replace(before, frame_width=int(width), frame_height=int(height), fps=fps)

@@ -17,7 +17,7 @@ from kettle_core.picture.picture import (
     turn_picture,
 )
 from kettle_core.rig.changes import with_crosspoint, with_format
-from kettle_core.rig.rig import Format
+from kettle_core.rig.format import Format
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Layer, Mask, Scene
 from kettle_core.scene.scene_plan import plan_scene

@@ -9,7 +9,7 @@ from kettle_core.picture.compose import compose_frame
 from kettle_core.picture.picture import blank_i420, picture_from_i420
 from kettle_core.program.change_over import ProgramComposer, eased, glided
 from kettle_core.program.replay import Resolved
-from kettle_core.rig.rig import Format
+from kettle_core.rig.format import Format
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver, Layer
 from kettle_core.scene.scene_plan import plan_scene

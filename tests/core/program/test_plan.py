@@ -13,7 +13,7 @@ from kettle_core.program.gain_lines import RAMP_SAMPLES, differing_sounds
 from kettle_core.program.plan import Script, differing, make_plan
 from kettle_core.program.replay import replay
 from kettle_core.rig.changes import with_format
-from kettle_core.rig.rig import Format
+from kettle_core.rig.format import Format
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver
 from kettle_core.timing.ticks import NS_PER_S

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from kettle_core.errors import PictureError, RigError
 from kettle_core.rig.changes import with_crosspoint, with_format
-from kettle_core.rig.rig import FRAME_RATES, FRAME_SIZES, Format
+from kettle_core.rig.format import FRAME_RATES, FRAME_SIZES, Format
 from kettle_core.rig.whole import check_rig
 from kettle_core.scene.layout import Box, crop_to_aspect, fit_inside
 from kettle_studio.demo import demo_rig

@@ -10,7 +10,7 @@ from kettle_core.errors import RigError
 from kettle_core.rig import scene_changes as changes
 from kettle_core.rig import spots
 from kettle_core.rig.changes import with_format, with_input, without_input
-from kettle_core.rig.rig import Format
+from kettle_core.rig.format import Format
 from kettle_core.rig.starting_layouts import STARTING_LAYOUTS, lay_out
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import MAX_LAYERS, ChangeOver, ColourKey, Mask

@@ -14,7 +14,7 @@ from kettle_core.errors import TakeError
 from kettle_core.program.cues import CloseUp, GoOn, Hide, Pause, ToScene
 from kettle_core.program.replay import replay
 from kettle_core.rig.changes import with_format
-from kettle_core.rig.rig import Format
+from kettle_core.rig.format import Format
 from kettle_core.rig.sound_changes import with_tone
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver

@@ -8,6 +8,7 @@ import numpy as np
 from kettle_core.errors import TakeError
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import track_settings
+from kettle_core.rig.format import WEBCAM_TRACKS
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.mending import mend_track, written_ms
@@ -43,7 +44,9 @@ class Mending(unittest.TestCase):
 
     def write_camera(self, part, first, last):
         writer = PictureWriter(
-            self.folder.track_path(CAMERA, part), CAMERA.mode, track_settings(CAMERA.mode, False)
+            self.folder.track_path(CAMERA, part),
+            CAMERA.mode,
+            track_settings(CAMERA.mode, WEBCAM_TRACKS),
         )
         times = TimesWriter(self.folder.times_path(CAMERA, part))
         for no in range(first, last):

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from kettle_core.errors import TakeError
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import track_settings
+from kettle_core.rig.format import SCREEN_TRACKS
 from kettle_core.timing.clock_map import ClockMap, Piece
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
@@ -37,7 +38,7 @@ def luma(number):
 
 def write_display(folder):
     writer = PictureWriter(
-        folder.track_path(DISPLAY), DISPLAY.mode, track_settings(DISPLAY.mode, True)
+        folder.track_path(DISPLAY), DISPLAY.mode, track_settings(DISPLAY.mode, SCREEN_TRACKS)
     )
     times = TimesWriter(folder.times_path(DISPLAY))
     for number, at_ms in enumerate(TIMES_MS):

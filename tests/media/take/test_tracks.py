@@ -7,6 +7,7 @@ import numpy as np
 
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import track_settings
+from kettle_core.rig.format import SCREEN_TRACKS, WEBCAM_TRACKS
 from kettle_media.take.packets import read_packets, rewrap
 from kettle_media.take.tracks import PictureWriter, SoundWriter
 from tests.fixtures import ROOT
@@ -27,9 +28,9 @@ class CutOff(unittest.TestCase):
 
     def test_a_picture_track_loses_at_most_half_a_second(self):
         rng = np.random.default_rng(3)
-        for is_screen in (True, False):
-            path = ROOT / f"cut-{is_screen}.mkv"
-            writer = PictureWriter(path, MODE, track_settings(MODE, is_screen))
+        for track in (SCREEN_TRACKS, WEBCAM_TRACKS):
+            path = ROOT / f"cut-{track.speed}.mkv"
+            writer = PictureWriter(path, MODE, track_settings(MODE, track))
             for number in range(100):
                 frame = rng.integers(16, 235, (360, 320), dtype=np.uint8)
                 writer.write(frame, number * 10**9 // 30)
@@ -41,7 +42,7 @@ class CutOff(unittest.TestCase):
         frame = np.full((360, 320), 90, np.uint8)
         for count in range(1, 10):
             path = ROOT / f"short-{count}.mkv"
-            writer = PictureWriter(path, MODE, track_settings(MODE, True))
+            writer = PictureWriter(path, MODE, track_settings(MODE, SCREEN_TRACKS))
             for number in range(count):
                 writer.write(frame, number * 10**9 // 5)
             writer.close()

@@ -12,7 +12,7 @@ from kettle_core.picture.resample import MOST_SHRUNK, Line, Resampler
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Layer, Mask, Scene
 from kettle_core.scene.scene_plan import plan_scene
-from kettle_media.program.shrinking import Shrinker
+from kettle_media.picture.scaling import Shrinker
 
 LENGTHS = st.tuples(st.integers(8, 300), st.floats(1.0, MOST_SHRUNK)).map(
     lambda x: (x[0], max(2, round(x[0] / x[1])))

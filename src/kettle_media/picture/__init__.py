@@ -1,0 +1,1 @@
+"""Pictures at other sizes, and how much of them is left."""
