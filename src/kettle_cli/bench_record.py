@@ -19,6 +19,7 @@ import numpy as np
 
 from kettle_cli.bench_live import CHROMIUM, FLAGS, application, cpu_s
 from kettle_cli.develop import need_chromium
+from kettle_core.errors import KettleError
 from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
@@ -65,6 +66,9 @@ def bench_record(options: Namespace) -> int:
     """Record with a page open: frames dropped, CPU against bare encoders, memory."""
     from playwright.sync_api import sync_playwright
 
+    names = [load.name for load in LOADS]
+    if options.load and options.load not in names:
+        raise KettleError(f"There is no load “{options.load}”. Loads: {', '.join(names)}.")
     need_chromium()
     # Who measures must not wait for what it measures.
     rank(ANSWERS)

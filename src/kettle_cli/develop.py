@@ -13,6 +13,7 @@ from kettle_core.errors import KettleError
 
 BIN = Path(sys.executable).parent
 CHROMIUM = "/usr/bin/chromium"
+GIVES_WAY = ["nice", "-n", "10"]
 PYTHON_FILES = ["src", "tests", "scripts", "kettle"]
 
 
@@ -23,8 +24,12 @@ def check(_: Namespace) -> int:
 
 def test(options: Namespace) -> int:
     """Install what tests need, check, run all tests (or one part of them)."""
-    # What does not mind a neighbour runs beside one, in a process of its own: where one dies or
-    # hangs it is known which. The longest is begun first.
+    # Two lanes: what records in real time and what is looked at in a browser, one after the other,
+    # and beside it, giving way, what does not mind that.
+    timely = {
+        "core": [_tests("real time", "tests", how="--tag")],
+        "browser": [_tests("browser", "tests.browser")],
+    }
     beside = {
         "core": [
             _tests("engine", "tests.engine"),
@@ -34,20 +39,17 @@ def test(options: Namespace) -> int:
         ],
         "web": [_tests("web", "tests.web"), Step("javascript", [_node(), "--test", "tests/js/"])],
     }
-    # Recording in real time wants the machine for itself.
-    alone = {
-        "core": [_tests("real time", "tests", how="--tag")],
-        "browser": [_tests("browser", "tests.browser")],
-    }
     wanted = (options.part,) if options.part else ("core", "web", "browser")
     quick = [step for part in wanted for step in beside.get(part, [])]
     if not options.part:
-        quick[2:2] = _checks()
-    groups = [quick, *([step] for part in wanted for step in alone.get(part, []))]
+        quick[:0] = _checks()
+    for step in quick:
+        step.command[:0] = GIVES_WAY
     if options.part in (None, "browser"):
         need_chromium()
         _need_packages()
-    return 1 if run_steps(groups, _environment()) else 0
+    lanes = [[step for part in wanted for step in timely.get(part, [])], quick]
+    return 1 if run_steps(lanes, _environment()) else 0
 
 
 def _tests(name: str, *labels: str, how: str = "--exclude-tag") -> Step:

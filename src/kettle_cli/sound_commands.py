@@ -5,7 +5,6 @@ import tempfile
 from argparse import Namespace
 from collections.abc import Iterator
 from dataclasses import asdict
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -144,26 +143,3 @@ def _side_by_side(one: SoundFile, two: SoundFile) -> Iterator[tuple[Sound, Sound
             return
         yield ours[:, :size], theirs[:, :size]
         ours, theirs = ours[:, size:], theirs[:, size:]
-
-
-def add_words(words: Any) -> None:
-    """The commands with their options."""
-    one = words.add_parser("clean", help=clean.__doc__)
-    one.add_argument("source", type=Path, metavar="IN", help="any sound file")
-    one.add_argument("out", type=Path, metavar="OUT", help="the .wav or .flac to write")
-    one.add_argument("--suppress", type=int, default=0, metavar="0..100", help="noise, in %%")
-    one.add_argument("--engine", choices=("thorough", "light"), default="thorough")
-    one.add_argument("--hum", choices=("auto", "50", "60", "off"), default="off")
-    one.add_argument("--echo", type=int, default=0, metavar="0..100", help="in %%")
-    one.add_argument("--json", action="store_true")
-    one.set_defaults(run=clean)
-    for name, run, files in (
-        ("loudness", loudness, ("file",)),
-        ("align", align, ("reference", "other")),
-        ("balance", balance, ("voice", "background")),
-    ):
-        command = words.add_parser(name, help=run.__doc__)
-        for file in files:
-            command.add_argument(file, type=Path, metavar=file.upper())
-        command.add_argument("--json", action="store_true")
-        command.set_defaults(run=run)

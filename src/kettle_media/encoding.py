@@ -14,6 +14,8 @@ LIMITED_RANGE = 1
 _CODECS = {"h264": "libx264"}
 # Keyframes come by time; the encoder's own count is only to never come before.
 _NO_COUNT = 100_000
+# So far a constant bitrate may be off at any moment: 2 % of any 10 s.
+CONSTANT_BUFFER_S = 0.2
 
 
 def open_encoder(
@@ -62,9 +64,9 @@ def _options(settings: EncoderSettings) -> dict[str, str]:
     options = {"preset": settings.speed, "g": str(_NO_COUNT), "forced-idr": "1"}
     own = ["open-gop=0"]
     if isinstance(rate, ConstantBitrate):
-        kbps = str(rate.kbps)
-        options["b"] = f"{kbps}k"
-        own += ["nal-hrd=cbr", f"vbv-maxrate={kbps}", f"vbv-bufsize={kbps}"]
+        options["b"] = f"{rate.kbps}k"
+        buffered = max(1, round(rate.kbps * CONSTANT_BUFFER_S))
+        own += ["nal-hrd=cbr", f"vbv-maxrate={rate.kbps}", f"vbv-bufsize={buffered}"]
     else:
         options["crf"] = str(rate.crf)
         if rate.ceiling_kbps:

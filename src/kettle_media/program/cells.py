@@ -77,7 +77,8 @@ def _bounds(plan: Plan, every_s: Fraction) -> Iterator[tuple[int, int]]:
         # Source time goes by so much a frame; the first frame at or after each multiple.
         step_ns = NS_PER_S * stretch.speed / fps
         every_ns = every_s * NS_PER_S
-        number = -(-stretch.from_ns // every_ns)
+        # A multiple may lie between this stretch's first frame and the one before it.
+        number = (stretch.from_ns - step_ns) // every_ns + 1
         while True:
             frame = stretch.first_frame - int((stretch.from_ns - number * every_ns) // step_ns)
             if frame >= stretch.end_frame:

@@ -4,7 +4,7 @@ import unittest
 from dataclasses import replace
 from fractions import Fraction
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from kettle_core.program.cues import Hide, ToScene
@@ -45,6 +45,7 @@ def keys(plan, settings=PROGRAM, identity="take"):
 
 class Cells(unittest.TestCase):
     @given(CUTS, CUES)
+    @example([(57, 34, Fraction(3, 2))], [ToScene(8 * S, "scene-2", ChangeOver("crossfade", 500))])
     def test_they_cover_all_frames_and_are_no_longer_than_their_keyframes_are_apart(
         self, cuts, cues
     ):

@@ -1,0 +1,188 @@
+"""All words after ./kettle with their options; what a command does is imported when it is run."""
+
+import argparse
+from importlib import import_module
+from pathlib import Path
+from typing import Any
+
+
+def _does(command: Any, where: str) -> None:
+    """Have a command run "module:function" of this package."""
+    module, _, name = where.partition(":")
+
+    def run(options: argparse.Namespace) -> int:
+        return int(getattr(import_module(f"kettle_cli.{module}"), name)(options))
+
+    command.set_defaults(run=run)
+
+
+def parser() -> argparse.ArgumentParser:
+    """All commands with their options."""
+    top = argparse.ArgumentParser(prog="./kettle")
+    words = top.add_subparsers(required=True, metavar="COMMAND")
+    _add_running(words)
+    _add_takes(words)
+    _add_format(words)
+    _add_sounds(words)
+    _add_rigs(words)
+    _add_developers(words)
+    return top
+
+
+def _add_running(words: Any) -> None:
+    demo = words.add_parser("demo", help="Make demo data and start everything.")
+    serve = words.add_parser("serve", help="Start everything with your own data.")
+    for command, run in ((demo, "demo"), (serve, "serve")):
+        command.add_argument("--port", type=int, help="port on 127.0.0.1 (default: 8470 or next)")
+        _does(command, f"run_commands:{run}")
+    demo.add_argument("--fresh", action="store_true", help="delete all data first")
+    logs = words.add_parser("logs", help="Print what engine, web and workers said last.")
+    logs.add_argument(
+        "process", nargs="?", default="", help="engine, web, worker-soon, worker-long"
+    )
+    logs.add_argument("--lines", type=int, default=60, help="how many (default: 60)")
+    _does(logs, "log_commands:logs")
+
+
+def _add_takes(words: Any) -> None:
+    take = words.add_parser("take", help="Record for some seconds into a folder.")
+    take.add_argument("--rig", required=True, help="a rig's name, or a rig file (.json)")
+    take.add_argument("--seconds", type=float, required=True)
+    take.add_argument(
+        "--out", type=Path, required=True, help="new folder for the take, or with --name-pattern "
+        "the folder that it is made in",
+    )  # fmt: skip
+    take.add_argument("--fast", action="store_true", help="virtual clock: as fast as it goes")
+    take.add_argument("--seed", type=int, default=1, help="seed of the studio's clocks")
+    take.add_argument("--format", type=Path, metavar="FILE", help="a format (.json) for this take")
+    take.add_argument("--name-pattern", metavar="PATTERN", help="such as {rig}-{date}-take-{take}")
+    _does(take, "media_commands:take")
+
+    compose = words.add_parser(
+        "compose", help="Compose a take's program to MP4, or one frame of it to PNG."
+    )
+    compose.add_argument("take", type=Path, help="folder of a take")
+    compose.add_argument("--out", type=Path, required=True, help="the .mp4, or the .png, to write")
+    compose.add_argument("--scene", default="", help="with --at: the scene's name (or the default)")
+    compose.add_argument("--at", type=float, help="only the frame at so many seconds, as .png")
+    compose.add_argument("--without", action="append", metavar="TRACK", help="leave a track out")
+    compose.add_argument("--replace", action="store_true", help="replace an existing file")
+    _does(compose, "media_commands:compose")
+
+    inspect = words.add_parser("inspect", help="Print a take's figures as JSON or as a table.")
+    inspect.add_argument("take", type=Path, help="folder of a take")
+    inspect.add_argument("--json", action="store_true")
+    _does(inspect, "media_commands:inspect")
+
+    sync = words.add_parser(
+        "sync", help="Print what was measured of a take's clocks, and how sure it is."
+    )
+    sync.add_argument("take", type=Path, help="folder of a take")
+    sync.add_argument("--again", action="store_true", help="measure anew what is known already")
+    sync.add_argument("--json", action="store_true")
+    _does(sync, "media_commands:sync")
+
+
+def _add_format(words: Any) -> None:
+    estimate = words.add_parser("estimate", help="Say what recording a rig costs, track by track.")
+    estimate.add_argument("rig", help="a rig's name, or a rig file (.json)")
+    estimate.add_argument("--minutes", type=float, default=60.0, help="length (default: 60)")
+    estimate.add_argument("--json", action="store_true")
+    _does(estimate, "format_commands:estimate")
+
+    trial = words.add_parser("trial", help="Encode what is on a rig's inputs now, and measure it.")
+    trial.add_argument("rig", help="a rig's name, or a rig file (.json)")
+    trial.add_argument("--json", action="store_true")
+    _does(trial, "format_commands:trial")
+
+    rewrap = words.add_parser(
+        "rewrap", help="Put recorded files into MP4 without encoding again; originals stay."
+    )
+    rewrap.add_argument("files", type=Path, nargs="+", metavar="FILE", help="tracks, or a take")
+    rewrap.add_argument("--to", choices=("mp4",), default="mp4")
+    rewrap.add_argument("--out", type=Path, help="folder for them (default: beside each)")
+    _does(rewrap, "format_commands:rewrap")
+
+
+def _add_sounds(words: Any) -> None:
+    clean = words.add_parser(
+        "clean", help="Clean a sound file: hum, noise, echo; each sample stays where it was."
+    )
+    clean.add_argument("source", type=Path, metavar="IN", help="any sound file")
+    clean.add_argument("out", type=Path, metavar="OUT", help="the .wav or .flac to write")
+    clean.add_argument("--suppress", type=int, default=0, metavar="0..100", help="noise, in %%")
+    clean.add_argument("--engine", choices=("thorough", "light"), default="thorough")
+    clean.add_argument("--hum", choices=("auto", "50", "60", "off"), default="off")
+    clean.add_argument("--echo", type=int, default=0, metavar="0..100", help="in %%")
+    clean.add_argument("--json", action="store_true")
+    _does(clean, "sound_commands:clean")
+    for name, files, told in (
+        ("loudness", ("file",), "Measure a sound file: loudness, its range, peaks, clips."),
+        ("align", ("reference", "other"), "Find how much later and faster OTHER is than REF."),
+        ("balance", ("voice", "background"), "Measure how far a voice stands above a background."),
+    ):
+        command = words.add_parser(name, help=told)
+        for file in files:
+            command.add_argument(file, type=Path, metavar=file.upper())
+        command.add_argument("--json", action="store_true")
+        _does(command, f"sound_commands:{name}")
+
+
+def _add_rigs(words: Any) -> None:
+    """What is plugged in, and rigs."""
+    inputs = words.add_parser("inputs", help="List what is plugged in, with modes and state.")
+    inputs.add_argument("--json", action="store_true")
+    _does(inputs, "rig_commands:inputs")
+
+    rig = words.add_parser("rig", help="Export, import and show rigs.")
+    rig_words = rig.add_subparsers(required=True, metavar="WHAT")
+    export = rig_words.add_parser("export", help="Write a rig with its pictures into one file.")
+    export.add_argument("name", help="the rig's name, or its name in the address")
+    export.add_argument("file", type=Path, help="the .rig.json to write")
+    export.add_argument("--replace", action="store_true", help="replace an existing file")
+    _does(export, "rig_commands:export_rig")
+    imported = rig_words.add_parser("import", help="Make a rig from such a file.")
+    imported.add_argument("file", type=Path, help="a rig file that was exported")
+    _does(imported, "rig_commands:import_rig")
+    show = rig_words.add_parser("show", help="Print what a rig's scenes show, and where.")
+    show.add_argument("name", help="the rig's name, a rig file (.json), or demo")
+    show.add_argument("--scene", default="", help="one scene, by its name")
+    show.add_argument("--json", action="store_true")
+    _does(show, "rig_commands:show_rig")
+
+
+BENCHES = ("live", "compose", "program", "sound", "record", "format")
+
+
+def _add_developers(words: Any) -> None:
+    """Tests, checks, measures."""
+    test = words.add_parser("test", help="Install what tests need, check, run all tests.")
+    test.add_argument("part", nargs="?", choices=("core", "web", "browser"))
+    _does(test, "develop:test")
+    check = words.add_parser("check", help="Run lint, types, contracts, JavaScript checks.")
+    _does(check, "develop:check")
+    bench = words.add_parser("bench", help="Measure speed, as ratios in one run.")
+    kinds = bench.add_subparsers(metavar="WHAT")
+    bench.set_defaults(load="", minutes=1.0)
+    _does(bench, "bench:bench")
+    for name, told in zip(
+        BENCHES,
+        (
+            "pages watching all devices",
+            "the composer",
+            "a take's program and long ones",
+            "the sound room",
+            "recording beside a page and burners",
+            "bitrates, estimates, trials, rewrapping",
+        ),
+        strict=True,
+    ):
+        command = kinds.add_parser(name, help=told)
+        command.add_argument("--minutes", type=float, default=1.0, help="how long it is watched")
+        command.add_argument("--load", default="", help="record: beside this one only")
+        _does(command, f"bench_{name}:bench_{name}")
+    soaked = words.add_parser("soak", help="Kill processes at random moments; long takes.")
+    soaked.add_argument("--kills", type=int, default=20, help="how many processes are killed")
+    soaked.add_argument("--minutes", type=float, default=60.0, help="length of the long take")
+    soaked.add_argument("--web", action="store_true", help="pages, web and workers only")
+    _does(soaked, "soak:soak")
