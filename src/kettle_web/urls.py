@@ -9,6 +9,7 @@ urlpatterns = [
     path(OF_A_RIG + "inputs/", include("kettle_web.inputs.urls")),
     path(OF_A_RIG + "scenes/", include("kettle_web.scenes.urls")),
     path(OF_A_RIG + "sound/", include("kettle_web.sound.urls")),
+    path(OF_A_RIG + "format/", include("kettle_web.format.urls")),
     path(OF_A_RIG + "record/", include("kettle_web.record.urls")),
     path("jobs/", include("kettle_web.jobs.urls")),
     path("studio/", include("kettle_web.studio.urls")),

@@ -99,7 +99,6 @@ class FilesFormat:
     """What files there are and where: `root` "" is the data folder, or one that is allowed."""
 
     sound_codec: Annotated[str, OneOf(("flac", "pcm24"))] = "flac"
-    mp4_too: bool = False
     root: Annotated[str, MaxLen(400)] = ""
     pattern: Annotated[str, MaxLen(200)] = DEFAULT_PATTERN
 

@@ -25,6 +25,7 @@ WAITS = "waits for the take"
 KINDS = {
     "program": "kettle_web.takes.work.compose_program",
     "demo-takes": "kettle_web.takes.work.make_demo_takes",
+    "folder-speed": "kettle_web.format.work.folder_speed",
     "comparison": "kettle_web.sound.work.compare",
 }
 log = logging.getLogger("kettle.worker")

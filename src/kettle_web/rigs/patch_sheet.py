@@ -2,7 +2,6 @@
 
 from typing import Any
 
-from django.forms import Form
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
@@ -11,22 +10,19 @@ from kettle_web.frame.engine import status_or_message
 from kettle_web.frame.selectors import level_strip
 from kettle_web.models import Rig
 from kettle_web.rigs import selectors
-from kettle_web.rigs.forms import FormatForm
 
 
 def patch_sheet_page(
     request: HttpRequest,
     rig: Rig,
-    form: Form | None = None,
     wrong: dict[str, str] | None = None,
 ) -> HttpResponse:
-    """The patch sheet with what was wrong in the format, or in a row: its input, text, error."""
+    """The patch sheet with what was wrong in a row: its input, text, error."""
     values = rig.values
     context: dict[str, Any] = {
         "rig": rig,
         "values": values,
         "page": "inputs",
-        "form": form or FormatForm.of(values),
         "strip": level_strip(),
         "costs": selectors.rig_costs(rig),
         "history": history(rig),
@@ -35,5 +31,5 @@ def patch_sheet_page(
     }
     context["wrong"] = wrong
     context["engine"] = status_or_message()
-    status = 400 if form or wrong else 200
+    status = 400 if wrong else 200
     return render(request, "rigs/patch_sheet.html", context, status=status)

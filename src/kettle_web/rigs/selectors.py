@@ -7,6 +7,7 @@ from typing import Any
 from django.conf import settings
 from django.urls import reverse
 
+from kettle_core.rig.format_findings import format_findings
 from kettle_core.rig.rig import Input
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import sounds_of
@@ -160,6 +161,7 @@ def path_steps(rig: Rig) -> list[dict[str, str]]:
         ("Inputs", "patch-sheet", inputs),
         ("Scenes", "scenes", scenes),
         ("Sound", "sound", _sound_step(rig.values)),
+        ("Format", "format", _format_step(rig.values)),
         ("Record", "record", record),
         ("Takes", "takes", takes),
     )
@@ -177,6 +179,12 @@ def _sound_step(values: RigValues) -> tuple[str, str]:
     if nowhere:
         return "look", f"{' and '.join(nowhere)} on no stem"
     return ("ready", "ready") if sounds else ("new", "no sound yet")
+
+
+def _format_step(values: RigValues) -> tuple[str, str]:
+    """Whether sizes and rates fit each other."""
+    found = format_findings(values)
+    return ("look", found[0].sentence) if found else ("ready", "ready")
 
 
 def rig_costs(rig: Rig) -> dict[str, Any]:

@@ -6,7 +6,6 @@ urlpatterns = [
     path("rigs/import/", carrying_views.import_rig, name="import-rig"),
     path("rigs/new/", views.new_rig, name="new-rig"),
     path("rigs/<slug:slug>/", views.patch_sheet, name="patch-sheet"),
-    path("rigs/<slug:slug>/format/", views.set_format, name="set-format"),
     path("rigs/<slug:slug>/crosspoint/", views.set_crosspoint, name="set-crosspoint"),
     path("rigs/<slug:slug>/undo/", views.undo, name="undo"),
     path("rigs/<slug:slug>/rename/", carrying_views.rename, name="rename-rig"),

@@ -1,4 +1,4 @@
-"""The patch sheet: its page, format, crosspoints and undo; new rigs."""
+"""The patch sheet: its page, crosspoints and undo; new rigs."""
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
@@ -6,15 +6,15 @@ from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_POST, require_safe
 
 from kettle_core.errors import RigError
-from kettle_core.rig.changes import with_crosspoint, with_format
+from kettle_core.rig.changes import with_crosspoint
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_web.frame import editing
-from kettle_web.frame.asking import WrongFieldError, given, seen
+from kettle_web.frame.asking import seen
 from kettle_web.frame.editing import Made, edit
 from kettle_web.models import Rig
 from kettle_web.rigs import services
 from kettle_web.rigs.addresses import way_back
-from kettle_web.rigs.forms import FormatForm, RigForm
+from kettle_web.rigs.forms import RigForm
 from kettle_web.rigs.patch_sheet import patch_sheet_page
 from kettle_web.rigs.start import start_page
 
@@ -33,24 +33,6 @@ def patch_sheet(request: HttpRequest, slug: str) -> HttpResponse:
     """The rig's home."""
     rig = get_object_or_404(Rig, slug=slug)
     return patch_sheet_page(request, rig)
-
-
-@require_POST
-def set_format(request: HttpRequest, slug: str) -> HttpResponse:
-    """Frame size and rate."""
-    rig = get_object_or_404(Rig, slug=slug)
-
-    def changed(values: RigValues) -> Made[RigValues]:
-        form = FormatForm(given(request.POST, FormatForm.of(values)))
-        if not form.is_valid():
-            raise WrongFieldError(format=form)
-        return with_format(values, form.to_format(values.format)), "format changed"
-
-    try:
-        edit(rig, changed, seen(request))
-    except WrongFieldError as refused:
-        return patch_sheet_page(request, rig, refused.wrong["format"])
-    return redirect(rig)
 
 
 @require_POST

@@ -162,6 +162,27 @@ def field(bound: BoundField) -> SafeString:
 
 
 @register.filter
+def hidden(bound: BoundField) -> SafeString:
+    """A form field that keeps its value and is not shown."""
+    form = bound.field.widget.attrs.get("form")
+    return bound.as_hidden(attrs={"form": form} if form else None)
+
+
+@register.filter
+def mbit(kbps: float) -> str:
+    """kbit/s in Mbit/s, with two digits that matter."""
+    value = kbps / 1000
+    return f"{value:.0f}" if value >= 100 else f"{value:.1f}" if value >= 10 else f"{value:.2f}"
+
+
+@register.filter
+def mb_a_minute(kbps: float) -> str:
+    """kbit/s in MB a minute."""
+    value = kbps * 60 / 8000
+    return f"{value:.0f}" if value >= 10 else f"{value:.1f}"
+
+
+@register.filter
 def unit(attributes: dict[str, str]) -> str:
     """The unit that stands behind a field, "" for none."""
     return attributes.get("data-unit", "")

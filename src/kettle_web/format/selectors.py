@@ -1,0 +1,204 @@
+"""What the Format page shows."""
+
+import shutil
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django import forms
+from django.conf import settings
+from django.http import QueryDict
+from django.urls import reverse
+from django.utils import timezone
+
+from kettle_core.errors import KettleError
+from kettle_core.rig import estimate
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.estimate import Cost, Measured
+from kettle_core.rig.file_names import file_name
+from kettle_core.rig.format import FRAME_SIZES
+from kettle_core.rig.format_findings import format_findings
+from kettle_core.rig.purposes import PURPOSES
+from kettle_core.rig.rig import Input
+from kettle_core.rig.rig import Rig as RigValues
+from kettle_media.roots import Root, roots
+from kettle_web.format.changes import KINDS, root_choices, row_name, track_of_row
+from kettle_web.format.forms import CostForm, FilesForm, PictureForm, ProgramForm, TrackForm
+from kettle_web.frame.editing import history
+from kettle_web.models import Job, Rig
+
+FIRST_COST = {"minutes": 60, "size_mb": 2000, "line_mbps": 20}
+BASIS_WORDS = {
+    estimate.ARITHMETIC: "follows from the bitrate",
+    estimate.TRIAL: "by the last trial",
+    estimate.TABLE: "by a table; a trial says more",
+}
+# A disk should take so many times what is written.
+FAST_ENOUGH = 2.0
+
+
+@dataclass(frozen=True)
+class TrackRow:
+    """A row of the tracks: a kind, or an input with a format of its own or that of its kind."""
+
+    id: str
+    name: str
+    form: TrackForm | None
+    words: str
+    own: bool
+    is_input: bool
+    cost: Cost | None
+
+
+def format_page(
+    rig: Rig, query: QueryDict, wrong: Mapping[str, Any] | None, tried: RigValues | None
+) -> dict[str, Any]:
+    """All of the page; with what is `tried` in place of what is kept."""
+    values, wrong = tried or rig.values, wrong or {}
+    files = values.format.files
+    trials: dict[str, Sequence[Measured]] = {}
+    costs = {c.id: c for c in estimate.track_costs(values, trials)}
+    program = estimate.program_cost(values, trials)
+    program_form = wrong.get("program") or ProgramForm.of(values.format.program)
+    width, height = values.format.frame_size
+    program_form.hint(Mode(width, height, values.format.fps))
+    return {
+        "rig": rig,
+        "values": values,
+        "page": "format",
+        "picture": wrong.get("picture") or PictureForm.of(values.format),
+        "sizes": FRAME_SIZES,
+        "rows": track_rows(values, costs, wrong),
+        "sounds": _sounds(values, costs),
+        "program": program_form,
+        "files": wrong.get("files")
+        or FilesForm.of(files, root_choices(settings.TAKES, files.root)),
+        "example": example_name(values),
+        "root": chosen_root(values),
+        "purposes": PURPOSES,
+        "findings": format_findings(values),
+        "history": history(rig),
+        "here": reverse("format", args=[rig.slug]),
+        **_facts(values, list(costs.values()), program, query),
+    }
+
+
+def track_rows(
+    values: RigValues, costs: Mapping[str, Cost], wrong: Mapping[str, Any]
+) -> list[TrackRow]:
+    """Both kinds, each followed by its inputs that have a track."""
+    found = []
+    for kind in KINDS:
+        items = [i for i in values.inputs if i.has_track and i.is_picture]
+        of_kind = [i for i in items if i.is_screen == (kind == "screens")]
+        mode = values.track_mode(of_kind[0]) if of_kind else None
+        found.append(_row(values, kind, mode, None, wrong, is_input=False))
+        for item in of_kind:
+            cost = costs.get(item.id)
+            found.append(_row(values, item.id, values.track_mode(item), cost, wrong, True, item))
+    return found
+
+
+def _row(
+    values: RigValues,
+    row: str,
+    mode: Mode | None,
+    cost: Cost | None,
+    wrong: Mapping[str, Any],
+    is_input: bool,
+    item: Input | None = None,
+) -> TrackRow:
+    own = not is_input or bool(item and item.track)
+    form = None
+    if own:
+        form = wrong.get(f"track:{row}") or TrackForm.of(track_of_row(values, row), row)
+        if mode:
+            form.hint(mode)
+    words = mode.in_words() if mode and is_input else ""
+    return TrackRow(row, row_name(values, row), form, words, own, is_input, cost)
+
+
+def _sounds(values: RigValues, costs: Mapping[str, Cost]) -> Cost | None:
+    found = [costs[i.id] for i in values.inputs if i.id in costs and not i.is_picture]
+    return estimate.together(found) if found else None
+
+
+def _facts(
+    values: RigValues, tracks: list[Cost], program: Cost, query: QueryDict
+) -> dict[str, Any]:
+    """What follows from the format, for a length, a size and a line."""
+    form = CostForm({name: query.get(name, first) for name, first in FIRST_COST.items()})
+    asked = {**FIRST_COST, **(form.cleaned_data if form.is_valid() else {})}
+    whole = estimate.together(tracks)
+    root = chosen_root(values)
+    free = root.free_bytes if root and not root.fault else shutil.disk_usage(settings.DATA).free
+    seconds = asked["minutes"] * 60.0
+    _, _, most = whole.bytes_in(60)
+    of_program = program.bytes_in(seconds)
+    return {
+        "cost_form": form,
+        "asked": asked,
+        "whole": whole,
+        "second_bytes": whole.bytes_in(1)[2],
+        "minute_bytes": whole.bytes_in(60),
+        "hour_bytes": whole.bytes_in(3600),
+        "free_bytes": free,
+        "minutes_left": free / most if most else None,
+        "program_cost": program,
+        "program_minute_bytes": program.bytes_in(60),
+        "program_bytes": of_program,
+        "longest_s": estimate.longest_s(program, asked["size_mb"] * 1e6),
+        "upload_s": [estimate.upload_s(b, asked["line_mbps"]) for b in of_program],
+        "basis": BASIS_WORDS[whole.basis],
+        "speed": folder_speed(values, whole),
+    }
+
+
+def example_name(values: RigValues) -> str:
+    """What the files of a take that begins now would be called; "" where the pattern is wrong."""
+    now = timezone.localtime()
+    first = next((i.name for i in values.inputs if i.has_track), "")
+    fields = {
+        "date": now.date().isoformat(),
+        "time": f"{now:%H-%M}",
+        "tutorial": "Untitled",
+        "rig": values.name,
+        "take": "01",
+        "track": first,
+    }
+    try:
+        return file_name(values.format.files.pattern, fields, lambda _: False)
+    except KettleError:
+        return ""
+
+
+def root_rows(values: RigValues) -> list[tuple[str, Root]]:
+    """Allowed folders by how a format names them."""
+    return [(root.value, root) for root in roots(settings.TAKES)]
+
+
+def chosen_root(values: RigValues) -> Root | None:
+    """The folder that takes are recorded into; None where it is not allowed here."""
+    return dict(root_rows(values)).get(values.format.files.root)
+
+
+def speed_subject(root: str) -> str:
+    """What the job that measures a folder's speed is about."""
+    return f"folder:{root}"[:120]
+
+
+def folder_speed(values: RigValues, whole: Cost) -> dict[str, Any]:
+    """What was measured of the chosen folder last, and whether that is fast enough."""
+    subject = speed_subject(values.format.files.root)
+    jobs = Job.objects.filter(kind="folder-speed", subject=subject)
+    last = jobs.exclude(state=Job.State.CANCELLED).last()
+    if last is None or last.state != Job.State.DONE:
+        return {"job": last}
+    bytes_per_s = float(last.result.get("bytes_per_s", 0.0))
+    enough = bytes_per_s > FAST_ENOUGH * whole.high_kbps * 125
+    return {"job": None, "bytes_per_s": bytes_per_s, "enough": enough}
+
+
+def form_errors(form: forms.Form) -> list[str]:
+    """Every sentence of a form's errors."""
+    return [str(e) for errors in form.errors.values() for e in errors]
