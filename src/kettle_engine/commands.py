@@ -40,6 +40,7 @@ class Commands:
         }
         self._later: dict[str, Callable[[Question], None]] = {
             "record": self._record,
+            "rings": self._rings,
             "surroundings": self._surroundings,
             "switch": self._switch,
             "studio": self._studio_state,
@@ -76,6 +77,10 @@ class Commands:
         if path.parent != self._takes.resolve():
             raise EngineError(f"Takes lie in {self._takes}; “{values['folder']}” does not.")
         self._engine.record(rig, path, int(values.get("countdown_s", 0)), question.answer)
+
+    def _rings(self, question: Question) -> None:
+        rig = rig_from_dict(question.values["rig"])
+        self._engine.ask_rings(rig, Way(question.answer, question.deadline_ns))
 
     def _ask_driver(
         self, question: Question, device_id: str, name: str, values: dict[str, Any],

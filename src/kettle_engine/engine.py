@@ -21,6 +21,7 @@ from kettle_engine.processes import Child
 from kettle_engine.protocol import COUNTDOWN, IDLE, RECORDING, WATCHING
 from kettle_engine.questions import Questions, Reply, Way
 from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
+from kettle_engine.ring_asks import RingAsks
 from kettle_engine.rings.places import RingPlaces
 from kettle_engine.take_desk import MAX_COUNTDOWN_S, UNFINISHED, TakeDesk, tracks_of
 from kettle_engine.taking import TakingFlag
@@ -66,6 +67,7 @@ class Engine:
         self._inputs = InputSet()
         self._states: dict[str, Any] = {}
         self._wanted: frozenset[str] = frozenset()
+        self._rings = RingAsks(self._hosts)
         self._looked_s = time.monotonic()
         self._tell_at_s = 0.0
         self._viewer: Child | None = None
@@ -140,6 +142,8 @@ class Engine:
 
     def _tick(self) -> None:
         self._questions.expire()
+        if self._rings.tick():
+            self._tell_wanted()
         self._desk.tick()
         if not self._desk.state and self._inputs.lapse(self._clock.now_ns()):
             self._fill()
@@ -250,6 +254,17 @@ class Engine:
         self._tell_wanted()
         self._desk.tick()
 
+    def ask_rings(self, rig: Rig, way: Way) -> None:
+        """Open a rig and answer with the rings of its pictures, once all of them are live.
+
+        For some seconds their pictures come as they do for a take.
+        """
+        if self._desk.state:
+            raise EngineError("A take is being recorded, so nothing was tried. Try it after it.")
+        self.open_rig(rig)
+        self._rings.ask(rig, way)
+        self._tell_wanted()
+
     def stop(self, reason: str = "stopped", after_ns: int | None = None) -> str:
         """Stop the take, now or at a record time, or the countdown; returns what was stopped."""
         return self._desk.stop(reason, after_ns)
@@ -332,7 +347,7 @@ class Engine:
     def _tell_wanted(self) -> None:
         """Say whose pictures are needed as they come: those looked at, and those recorded."""
         recorded = {i.id for i in self._inputs.captured if i.has_track and self._desk.state}
-        self._hosts.tell_wanted(self._wanted | recorded)
+        self._hosts.tell_wanted(self._wanted | recorded | self._rings.wanted)
 
     def _open_in_viewer(self) -> None:
         if self._inputs.rig:

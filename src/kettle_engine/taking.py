@@ -61,15 +61,16 @@ class GivingWay:
         now_s = time.monotonic()
         if now_s - self._looked_s < LOOK_EVERY_S:
             return
-        if self._is_taken():
+        if self.is_taken():
             self._on_wait(True)
-            while self._is_taken():
+            while self.is_taken():
                 time.sleep(LOOK_EVERY_S)
                 self._meanwhile()
             self._on_wait(False)
         self._looked_s = time.monotonic()
 
-    def _is_taken(self) -> bool:
+    def is_taken(self) -> bool:
+        """Whether a take is counted down or recorded."""
         try:
             fcntl.flock(self._file, fcntl.LOCK_SH | fcntl.LOCK_NB)
         except BlockingIOError:

@@ -7,9 +7,10 @@ from fractions import Fraction
 import numpy as np
 
 from kettle_core.rig.devices import Mode
+from kettle_core.rig.frame_choice import STILL_REPEAT_NS
 from kettle_core.rig.rig import Input
 from kettle_engine.recording.recorder import track_info
-from kettle_engine.recording.track import STILL_REPEAT_NS, Track
+from kettle_engine.recording.track import Track
 from kettle_engine.stamps import Arrival
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.packets import read_packets

@@ -1,13 +1,16 @@
 """The recorder's process: one take, from rings into tracks. Nothing else lives here."""
 
+import os
 import threading
 import time
+from collections import deque
 from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import KettleError
+from kettle_core.rig.trial import head_room
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts
@@ -26,6 +29,8 @@ from kettle_media.take.times import last_times, read_times
 SOUND_EVERY_S, PICTURE_AT_LEAST_S, PICTURE_AT_MOST_S = 0.04, 0.005, 0.04
 HEAR_EVERY_S = 0.02
 TELL_EVERY_S, SYNC_EVERY_S = 0.2, 1.0
+# Loads are those of so many tells.
+LOAD_TELLS = 15
 # What was captured before the end is waited for so long.
 DRAIN_NS = 10 * NS_PER_S
 # A disk may take its time for the end; what takes longer hangs.
@@ -133,6 +138,7 @@ class RecorderProcess:
         self._tell_at = 0.0
         self._given_up = False
         self._started_ns = self._clock.now_ns()
+        self._loads = Loads()
 
     def run(self) -> Ended:
         """Record until the engine says stop or is gone."""
@@ -252,8 +258,14 @@ class RecorderProcess:
             if late.get(item.id, 0) > LATE_NS:
                 seconds = late[item.id] / NS_PER_S
                 trouble.append(f"{item.name} is written {seconds:.1f} s late.")
-        elapsed_ns = self._clock.now_ns() - recorder.start_master_ns
+        now_ns = self._clock.now_ns()
+        elapsed_ns = now_ns - recorder.start_master_ns
+        pictures = {n: t.encoding_ns for n, t in recorder.tracks.items() if t.input.is_picture}
+        loads = self._loads.of(pictures, now_ns)
+        room = head_room(list(loads.values()), os.cpu_count() or 1)
         return {
+            "encoder_loads": loads,
+            "head_room": round(room, 2),
             "folder": str(recorder.folder.path),
             "elapsed_s": max(0.0, elapsed_ns / NS_PER_S) if self._feeds else 0.0,
             "size_bytes": recorder.size_bytes(),
@@ -263,6 +275,23 @@ class RecorderProcess:
                 name: _track_status(track, late.get(name, 0))
                 for name, track in recorder.tracks.items()
             },
+        }
+
+
+class Loads:
+    """What encoders spend on frames against the time that passes, over the last seconds."""
+
+    def __init__(self) -> None:
+        self._before: deque[tuple[int, dict[str, int]]] = deque(maxlen=LOAD_TELLS)
+
+    def of(self, encoding_ns: Mapping[str, int], now_ns: int) -> dict[str, float]:
+        """A share of 1 for each track."""
+        self._before.append((now_ns, dict(encoding_ns)))
+        then_ns, then = self._before[0]
+        passed_ns = max(now_ns - then_ns, 1)
+        return {
+            name: round((spent - then.get(name, 0)) / passed_ns, 3) if passed_ns > 1 else 0.0
+            for name, spent in encoding_ns.items()
         }
 
 

@@ -6,7 +6,6 @@ import threading
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
-from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -236,7 +235,10 @@ class Recorder:
             damaged |= self._close_track(name)
         notes = self._notes(short or {})
         counts = {name: [t.written, t.dropped] for name, t in self.tracks.items()}
-        self.note("finished", duration_ns, written_and_dropped=counts)
+        more: dict[str, Any] = {"written_and_dropped": counts}
+        if not self._at_once:
+            more["encoding_s"] = {n: t.encoding_ns / NS_PER_S for n, t in self.tracks.items()}
+        self.note("finished", duration_ns, **more)
         notes += self._lines.close()
         self.info = replace(
             self.info, duration_ns=duration_ns, state=COMPLETE, ended_because=self.reason
@@ -312,6 +314,4 @@ def track_writing(rig: Rig, item: Input, repeatable: bool) -> TrackWriting:
         return TrackWriting(item.mode, sound_codec=rig.format.files.sound_codec)
     track, mode = rig.track_of(item), rig.track_mode(item)
     settings = track_settings(mode, track, repeatable)
-    slower = mode.fps if mode.fps < item.mode.fps else Fraction(0)
-    scaling = rig.format.scaling
-    return TrackWriting(mode, settings, item.used_mode, scaling, track.is_steady, slower)
+    return TrackWriting(mode, settings, item.used_mode, rig.format.scaling, track)

@@ -1,13 +1,15 @@
 """One track of a take: places captures on the take's time and writes them."""
 
+import time
 from dataclasses import dataclass, field
-from fractions import Fraction
 
 import numpy as np
 
 from kettle_core.errors import KettleError, TakeError
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import EncoderSettings
+from kettle_core.rig.format import WEBCAM_TRACKS, TrackFormat
+from kettle_core.rig.frame_choice import FrameChoice
 from kettle_core.rig.rig import Input
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.stamps import Arrival
@@ -17,9 +19,6 @@ from kettle_media.take.info import TrackInfo
 from kettle_media.take.times import FILLED, KEPT, NOTED, TimesWriter
 from kettle_media.take.tracks import PictureWriter, SoundWriter
 
-# A still picture is written again this often, so that a kill does not cost what it shows: a muxer
-# keeps the newest packets back.
-STILL_REPEAT_NS = NS_PER_S // 5
 # A device that was opened again goes on by its own clock if that is no further off than this.
 SAME_CLOCK_NS = 50_000_000
 
@@ -29,16 +28,14 @@ class TrackWriting:
     """How a track is written.
 
     `mode` is what is written, `source` what comes of a picture; where they differ in size it is
-    scaled by a method of the format. `steady`: every frame, also one that equals the one before.
-    `slower_fps` above 0: at most so many frames a second.
+    scaled by a method of the format. `picture` is the format of a picture's track.
     """
 
     mode: Mode
     settings: EncoderSettings | None = None
     source: Mode = field(default=Mode())
     scaling: str = "area"
-    steady: bool = False
-    slower_fps: Fraction = Fraction(0)
+    picture: TrackFormat = WEBCAM_TRACKS
     sound_codec: str = "flac"
 
 
@@ -58,7 +55,6 @@ class Track:
         part: int = 1,
     ) -> None:
         self.input, self.info = item, info
-        self._written = written
         # Of the dropped, those that waited so long that they were written over.
         self.written = self.dropped = self.unfetched = 0
         self.ended = False
@@ -74,9 +70,9 @@ class Track:
         self._segment = 0
         self._samples = 0
         self._dropped_before = 0
-        self._last_kept_ns = -STILL_REPEAT_NS
-        # The place in a slower rate of the newest frame; whether what changed since is not in yet.
-        self._slot, self._owed = -1, False
+        self._choice = FrameChoice(written.picture, written.source)
+        # How long frames took to be encoded, in ns of the clock on the wall.
+        self.encoding_ns = 0
         self._times = TimesWriter(self._paths[1])
         self._writer: PictureWriter | SoundWriter
         if written.settings:
@@ -129,32 +125,21 @@ class Track:
 
     def _take_picture(self, arrival: Arrival) -> None:
         pts_ns = max(self._place(arrival), self.end_ns)
-        kept = self._is_wanted(arrival, pts_ns)
+        kept = self._choice.wants(arrival.changed, pts_ns, arrival.duration_ns)
         data = arrival.fetch() if kept else None
         if kept and data is None:
             self.unfetched += 1
             self._drop(1)
             return
         if data is not None and isinstance(self._writer, PictureWriter):
+            began_ns = time.monotonic_ns()
             self._writer.write(data, pts_ns)
+            self.encoding_ns += time.monotonic_ns() - began_ns
             self.written += 1
-            self._last_kept_ns = pts_ns
+            self._choice.written(pts_ns)
         self._note(arrival, pts_ns, KEPT if kept else NOTED, 0)
         # Stamps may stand still or go back; places only rise.
         self.end_ns = pts_ns + 1
-
-    def _is_wanted(self, arrival: Arrival, pts_ns: int) -> bool:
-        """Whether a frame is written, or only noted."""
-        self._owed |= arrival.changed or self._written.steady
-        wanted = self._owed or pts_ns - self._last_kept_ns >= STILL_REPEAT_NS
-        if self._written.slower_fps:
-            # Half a frame of the device early is in time.
-            slot = int((pts_ns + arrival.duration_ns // 2) * self._written.slower_fps // NS_PER_S)
-            wanted = wanted and slot > self._slot
-            self._slot = slot if wanted else self._slot
-        if wanted:
-            self._owed = False
-        return wanted
 
     def _take_sound(self, arrival: Arrival) -> None:
         data = arrival.fetch()

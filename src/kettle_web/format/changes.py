@@ -145,6 +145,15 @@ def _with_track(values: Rig, row: str, track: TrackFormat) -> Rig:
     return replace(values, inputs=inputs)
 
 
+def with_track_of(values: Rig, input_id: str, track: TrackFormat) -> Rig:
+    """The rig with an input's track so: by its kind, where no other input is of it."""
+    item = values.input(input_id)
+    kind = "screens" if item.is_screen else "webcams"
+    like = [i for i in values.inputs if i.has_track and i.is_picture and not i.track]
+    alone = [i.id for i in like if i.is_screen == item.is_screen] == [input_id]
+    return _with_track(values, kind if alone else input_id, track)
+
+
 def root_choices(takes: Any, chosen: str) -> list[tuple[str, str]]:
     """Allowed folders; one that is chosen and not allowed here any more is shown as that."""
     found = [(v, v or "data folder") for v in root_paths(takes)]

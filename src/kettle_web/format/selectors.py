@@ -3,9 +3,11 @@
 import shutil
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
+from math import ceil, floor, log10
+from pathlib import Path
 from typing import Any
 
-from django import forms
 from django.conf import settings
 from django.http import QueryDict
 from django.urls import reverse
@@ -21,6 +23,14 @@ from kettle_core.rig.format_findings import format_findings
 from kettle_core.rig.purposes import PURPOSES
 from kettle_core.rig.rig import Input
 from kettle_core.rig.rig import Rig as RigValues
+from kettle_core.rig.trial import in_words
+from kettle_engine.trial.kept import (
+    KeptInput,
+    KeptTrial,
+    known_bitrates,
+    out_of_date,
+    read_trial,
+)
 from kettle_media.roots import Root, roots
 from kettle_web.format.changes import KINDS, root_choices, row_name, track_of_row
 from kettle_web.format.forms import CostForm, FilesForm, PictureForm, ProgramForm, TrackForm
@@ -35,6 +45,13 @@ BASIS_WORDS = {
 }
 # A disk should take so many times what is written.
 FAST_ENOUGH = 2.0
+# Drawings are in these units.
+WIDE, HIGH = 330.0, 120.0
+QUALITY_TICKS = (0.9, 0.98, 0.99, 0.999)
+TICKS = (
+    *((100, "0.1"), (200, "0.2"), (500, "0.5"), (1000, "1"), (2000, "2"), (5000, "5")),
+    *((10_000, "10"), (20_000, "20"), (50_000, "50"), (100_000, "100")),
+)
 
 
 @dataclass(frozen=True)
@@ -56,7 +73,8 @@ def format_page(
     """All of the page; with what is `tried` in place of what is kept."""
     values, wrong = tried or rig.values, wrong or {}
     files = values.format.files
-    trials: dict[str, Sequence[Measured]] = {}
+    kept = read_trial(trial_folder(rig))
+    trials: Mapping[str, Sequence[Measured]] = known_bitrates(values, kept)
     costs = {c.id: c for c in estimate.track_costs(values, trials)}
     program = estimate.program_cost(values, trials)
     program_form = wrong.get("program") or ProgramForm.of(values.format.program)
@@ -77,6 +95,8 @@ def format_page(
         "root": chosen_root(values),
         "purposes": PURPOSES,
         "findings": format_findings(values),
+        "trial": trial_drawings(values, kept, query),
+        "trying": trial_job(rig),
         "history": history(rig),
         "here": reverse("format", args=[rig.slug]),
         **_facts(values, list(costs.values()), program, query),
@@ -199,6 +219,87 @@ def folder_speed(values: RigValues, whole: Cost) -> dict[str, Any]:
     return {"job": None, "bytes_per_s": bytes_per_s, "enough": enough}
 
 
-def form_errors(form: forms.Form) -> list[str]:
-    """Every sentence of a form's errors."""
-    return [str(e) for errors in form.errors.values() for e in errors]
+def trial_folder(rig: Rig) -> Path:
+    """Where the last trial of a rig lies."""
+    return Path(settings.DATA) / "trials" / f"rig-{rig.pk}"
+
+
+def trial_subject(rig: Rig) -> str:
+    """What the job of a rig's trial is about."""
+    return f"rig:{rig.pk}"
+
+
+def trial_job(rig: Rig) -> Job | None:
+    """The trial that was ordered last, while it is not done."""
+    jobs = Job.objects.filter(kind="trial", subject=trial_subject(rig))
+    last = jobs.exclude(state=Job.State.CANCELLED).last()
+    return last if last and last.state != Job.State.DONE else None
+
+
+def trial_drawings(
+    values: RigValues, kept: KeptTrial | None, query: QueryDict
+) -> dict[str, Any] | None:
+    """Quality against bitrate of each input; None where nothing was tried yet."""
+    if kept is None:
+        return None
+    there = {i.id: i for i in values.inputs}
+    drawn = [
+        trial_drawing(values, there[found.input_id], found, query.get(found.input_id, ""))
+        for found in kept.inputs
+        if found.input_id in there
+    ]
+    return {
+        "at": datetime.fromisoformat(kept.at),
+        "head_room": kept.head_room,
+        "inputs": drawn,
+        "out_of_date": out_of_date(values, kept),
+    }
+
+
+def trial_drawing(values: RigValues, item: Input, found: KeptInput, chosen: str) -> dict[str, Any]:
+    """One input's points on ruled paper: bitrate to the right, quality upwards, both by ratios."""
+    now = values.track_of(item) if item.has_track and item.is_picture else None
+    bitrates = [log10(max(p.kbps, 1.0)) for p in found.points]
+    low, high = floor(min(bitrates) * 2) / 2, ceil(max(bitrates) * 2) / 2
+    high = max(high, low + 0.5)
+    proposed = found.proposal.number
+    number = int(chosen) if chosen.isascii() and chosen.isdigit() and len(chosen) < 4 else proposed
+    number = number if 0 <= number < len(found.points) else max(found.present, 0)
+    points = []
+    for n, point in enumerate(found.points):
+        state = "present" if point.track == now else "tried"
+        points.append(
+            {
+                "number": n,
+                "crop": n + 1,
+                "x": round(WIDE * (log10(max(point.kbps, 1.0)) - low) / (high - low), 1),
+                "fine_y": quality_place(point.quality.ssim_fine),
+                "mean_y": quality_place(point.quality.ssim),
+                "state": state,
+                "proposed": n == proposed,
+                "chosen": n == number,
+                "words": in_words(point.track.rate),
+                "point": point,
+            }
+        )
+    return {
+        "input": item,
+        "points": points,
+        "chosen": points[number],
+        "proposal": found.proposal,
+        "taken": 0 <= proposed < len(points) and points[proposed]["state"] == "present",
+        "load": found.load,
+        "ticks": [
+            {"x": round(WIDE * (log10(kbps) - low) / (high - low), 1), "words": words}
+            for kbps, words in TICKS
+            if low <= log10(kbps) <= high
+        ],
+        "levels": [{"y": quality_place(q), "words": f"{q:g}"} for q in QUALITY_TICKS],
+    }
+
+
+def quality_place(ssim: float) -> float:
+    """Where a quality stands in the drawing: what is missing from 1, by ratios."""
+    least, most = log10(1 - QUALITY_TICKS[0]), log10(1 - QUALITY_TICKS[-1])
+    share = (log10(max(1 - ssim, 1 - QUALITY_TICKS[-1])) - least) / (most - least)
+    return round(HIGH * (1 - min(max(share, 0.0), 1.0)), 1)

@@ -3,9 +3,16 @@
 from typing import Any
 
 from django.conf import settings
+from django.utils import timezone
 
+from kettle_core.errors import RigError
+from kettle_engine.trial.kept import keep_trial
+from kettle_engine.trial.running import run_trial
 from kettle_media.roots import measure_speed, root_path
+from kettle_web.format.selectors import trial_folder
+from kettle_web.frame.engine import engine
 from kettle_web.jobs.doing import Doing
+from kettle_web.models import Rig
 
 
 def folder_speed(doing: Doing) -> dict[str, Any]:
@@ -14,3 +21,21 @@ def folder_speed(doing: Doing) -> dict[str, Any]:
     path = root_path(settings.TAKES, doing.subject.partition(":")[2])
     path.mkdir(parents=True, exist_ok=True)
     return {"bytes_per_s": measure_speed(path)}
+
+
+def trial(doing: Doing) -> None:
+    """Try settings on what is on a rig's inputs now, and keep what was found."""
+    rig = Rig.objects.filter(pk=doing.subject.partition(":")[2]).first()
+    if rig is None:
+        raise RigError("This rig is not there any more.")
+    values = rig.values
+    doing.tell(0, 1, "steps")
+    rings = engine().ask("rings", rig=rig.document)
+
+    def tell(done: int, total: int) -> None:
+        doing.check()
+        doing.tell(done, total, "steps")
+
+    frames = settings.DATA / "trials" / f".frames-{rig.pk}"
+    found = run_trial(values, rings, frames, tell)
+    keep_trial(trial_folder(rig), values, found, timezone.now())

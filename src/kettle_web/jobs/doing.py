@@ -13,7 +13,7 @@ from django.db import DatabaseError, connection
 from django.utils import timezone
 from django.utils.module_loading import import_string
 
-from kettle_core.errors import KettleError
+from kettle_core.errors import KettleError, TakeError
 from kettle_engine.taking import GivingWay
 from kettle_web.jobs.services import CancelledError, Holding, LostError
 from kettle_web.models import Job, Worker
@@ -26,6 +26,7 @@ KINDS = {
     "program": "kettle_web.takes.work.compose_program",
     "demo-takes": "kettle_web.takes.work.make_demo_takes",
     "folder-speed": "kettle_web.format.work.folder_speed",
+    "trial": "kettle_web.format.work.trial",
     "comparison": "kettle_web.sound.work.compare",
 }
 log = logging.getLogger("kettle.worker")
@@ -57,6 +58,12 @@ class Doing:
         """Wait while a take is recorded; end if nobody wants this any more."""
         self._check()
         self._giving_way()
+
+    def check(self) -> None:
+        """End if nobody wants this any more, or a take has begun that needs the machine."""
+        self._check()
+        if self._giving_way.is_taken():
+            raise TakeError("A take was begun, so this was left. Try it again after it.")
 
     def _wait(self, waiting: bool) -> None:
         self.say(WAITS if waiting else "")

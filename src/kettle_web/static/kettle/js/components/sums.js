@@ -2,13 +2,16 @@ import { go } from "../lib/page.js";
 
 const SETTLE_MS = 200;
 
-/** Works out anew what form[data-sums] asks for while it is typed; the address says what it is. */
+/**
+ * Works out anew what form[data-sums] asks for while it is typed, and shows what a[data-choose]
+ * chooses; the address says what it is.
+ */
 export function mount() {
   const stop = new AbortController();
   let timer = 0;
 
   const work = (/** @type {HTMLFormElement} */ form) => {
-    const query = new URLSearchParams();
+    const query = new URLSearchParams(location.search);
     for (const [name, value] of new FormData(form))
       if (typeof value === "string") query.set(name, value);
     go(`?${query}`);
@@ -31,6 +34,19 @@ export function mount() {
       if (!form.matches("[data-sums]")) return;
       event.preventDefault();
       work(form);
+    },
+    { signal: stop.signal },
+  );
+  document.addEventListener(
+    "click",
+    (event) => {
+      /** @type {HTMLAnchorElement | null} */
+      const link = /** @type {HTMLElement} */ (event.target).closest("a[data-choose]");
+      if (!link || event.ctrlKey || event.metaKey || event.shiftKey) return;
+      event.preventDefault();
+      const query = new URLSearchParams(location.search);
+      for (const [name, value] of new URL(link.href).searchParams) query.set(name, value);
+      go(`?${query}`);
     },
     { signal: stop.signal },
   );
