@@ -219,8 +219,9 @@ def _held(cost_id: str, name: str, free: Cost, rate: Rate, mode: Mode) -> Cost:
 
 
 def _together(cost_id: str, name: str, costs: Sequence[Cost]) -> Cost:
-    bases = {c.basis for c in costs if c.kbps}
-    basis = next((b for b in (TABLE, TRIAL, ARITHMETIC) if b in bases), ARITHMETIC)
+    # What is least sure says most of where it comes from.
+    unsure = max(costs, key=lambda c: c.high_kbps - c.low_kbps, default=None)
+    basis = unsure.basis if unsure else ARITHMETIC
     usual, low, high = (
         sum((getattr(c, n) for c in costs), 0.0) for n in ("kbps", "low_kbps", "high_kbps")
     )

@@ -12,7 +12,14 @@ from pathlib import Path
 from kettle_core.errors import EngineError, KettleError
 from kettle_core.picture.picture import Plane
 from kettle_core.rig.rig import Input, Rig
-from kettle_core.rig.trial import Proposal, TrialPoint, head_room, ladder, propose
+from kettle_core.rig.trial import (
+    Proposal,
+    TrialPoint,
+    head_room,
+    ladder,
+    propose,
+    track_room,
+)
 from kettle_engine.priority import RECORDS, rank
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.trial.sampling import sample
@@ -28,7 +35,7 @@ class InputTrial:
     """What was found of one input.
 
     `present` is the number of the point that is set now, -1 for none. `crops` are the enlarged
-    parts, (72, 144) uint8: as it was, then after each point.
+    parts, (32, 72) uint8: as it was, then after each point.
     """
 
     input_id: str
@@ -148,7 +155,7 @@ def _trial(
                 found.track,
                 found.kbps,
                 1 / found.work_s,
-                head_room([loads[name] * found.work_s / frame_s, *others], cores),
+                track_room(loads[name] * found.work_s / frame_s, others, cores),
                 found.quality,
             )
             for found in tried

@@ -30,7 +30,7 @@ from kettle_media.picture.scaling import Scaler
 MS = Fraction(1, 1000)
 COMPARED, MOST_ENCODED = 12, 48
 # Shown enlarged, so in px of the picture.
-CROP_PX = (144, 72)
+CROP_PX = (72, 32)
 
 
 @dataclass(frozen=True)

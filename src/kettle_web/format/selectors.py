@@ -39,15 +39,15 @@ from kettle_web.models import Job, Rig
 
 FIRST_COST = {"minutes": 60, "size_mb": 2000, "line_mbps": 20}
 BASIS_WORDS = {
-    estimate.ARITHMETIC: "follows from the bitrate",
+    estimate.ARITHMETIC: "by arithmetic",
     estimate.TRIAL: "by the last trial",
-    estimate.TABLE: "by a table; a trial says more",
+    estimate.TABLE: "by a table",
 }
 # A disk should take so many times what is written.
 FAST_ENOUGH = 2.0
 # Drawings are in these units.
 WIDE, HIGH = 330.0, 120.0
-QUALITY_TICKS = (0.9, 0.98, 0.99, 0.999)
+QUALITY_TICKS = (0.9, 0.98, 0.99, 0.999, 0.9999)
 TICKS = (
     *((100, "0.1"), (200, "0.2"), (500, "0.5"), (1000, "1"), (2000, "2"), (5000, "5")),
     *((10_000, "10"), (20_000, "20"), (50_000, "50"), (100_000, "100")),
@@ -169,9 +169,23 @@ def _facts(
         "program_bytes": of_program,
         "longest_s": estimate.longest_s(program, asked["size_mb"] * 1e6),
         "upload_s": [estimate.upload_s(b, asked["line_mbps"]) for b in of_program],
-        "basis": BASIS_WORDS[whole.basis],
+        "basis": basis_words(values, tracks),
         "speed": folder_speed(values, whole),
     }
+
+
+def basis_words(values: RigValues, tracks: Sequence[Cost]) -> str:
+    """Where the figures come from."""
+    pictures = [c for c in tracks if values.input(c.id).is_picture]
+    sounds = [c for c in tracks if not values.input(c.id).is_picture]
+    parts = [
+        f"{name} {BASIS_WORDS[estimate.together(costs).basis]}"
+        for name, costs in (("pictures", pictures), ("sounds", sounds))
+        if costs
+    ]
+    told = ", ".join(parts).capitalize()
+    unsure = any(c.basis == estimate.TABLE for c in pictures)
+    return f"{told}; a trial says more." if unsure else f"{told}."
 
 
 def example_name(values: RigValues) -> str:
@@ -248,10 +262,12 @@ def trial_drawings(
         for found in kept.inputs
         if found.input_id in there
     ]
+    first = drawn[0] if drawn else None
     return {
         "at": datetime.fromisoformat(kept.at),
         "head_room": kept.head_room,
         "inputs": drawn,
+        "drawn": next((d for d in drawn if d["input"].id == query.get("trial")), first),
         "out_of_date": out_of_date(values, kept),
     }
 

@@ -1,6 +1,7 @@
 import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountLive } from "../components/live.js";
+import { mount as mountTimes } from "../components/local_times.js";
 import { mount as mountMachine } from "../components/machine.js";
 import { mount as mountOthers } from "../components/other_pages.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
@@ -13,6 +14,7 @@ mountSaving();
 mountTrying();
 mountSums();
 mountJobs();
+mountTimes();
 mountOthers(live);
 mountMachine(live);
 mountLive(live);
