@@ -5,10 +5,14 @@ import os
 import sys
 import time
 from argparse import Namespace
+from datetime import datetime
 from pathlib import Path
 
 from kettle_cli.paths import DATA
 from kettle_core.errors import KettleError, RigError
+from kettle_core.rig.changes import with_format
+from kettle_core.rig.file_names import check_pattern, file_name
+from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Rig
 from kettle_engine.devices.drivers import Drivers
 from kettle_engine.live_take import record_live_take
@@ -19,7 +23,7 @@ from kettle_media.program.take_program import compose_one_frame, compose_take
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.rig.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
 from kettle_media.rig.stills import keep_picture, write_png
-from kettle_media.rig_document import rig_from_dict
+from kettle_media.rig_document import format_from_json, rig_from_dict
 from kettle_media.take.align import align_take
 from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
@@ -102,6 +106,10 @@ def take(options: Namespace) -> int:
     if not 0.5 <= options.seconds <= MAX_SECONDS:
         raise KettleError(f"--seconds takes 0.5 to {MAX_SECONDS}, got {options.seconds:g}.")
     rig = find_rig(options.rig)
+    if options.format:
+        rig = with_format(rig, _format_of(options.format))
+    if options.name_pattern is not None:
+        options.out = _named(options.out, options.name_pattern, rig)
     progress = Progress("Recording", "s")
     length_ns = round(options.seconds * 1e9)
 
@@ -119,6 +127,30 @@ def take(options: Namespace) -> int:
     for note in info.notes:
         print(note)
     return 0 if info.ended_because == "stopped" else 1
+
+
+def _format_of(path: Path) -> Format:
+    """A format from a file."""
+    try:
+        return format_from_json(path.read_text())
+    except (OSError, UnicodeDecodeError) as error:
+        raise KettleError(f"The format {path} cannot be read: {error}.") from error
+
+
+def _named(folder: Path, pattern: str, rig: Rig) -> Path:
+    """A new folder in another one, called by a pattern."""
+    check_pattern(pattern)
+    now = datetime.now()
+    fields = {"date": now.date().isoformat(), "time": f"{now:%H-%M}", "rig": rig.name}
+    number = 1
+    while True:
+        fields["take"] = f"{number:02d}"
+        found = folder / file_name(pattern, fields, lambda _: False)
+        if not found.exists():
+            return found
+        if "{take}" not in pattern:
+            return folder / file_name(pattern, fields, lambda name: (folder / name).exists())
+        number += 1
 
 
 def compose(options: Namespace) -> int:

@@ -12,6 +12,7 @@ from kettle_engine.protocol import device_to_dict
 from kettle_engine.question import Question
 from kettle_engine.questions import Way
 from kettle_media.rig_document import rig_from_dict, rig_to_dict
+from kettle_media.roots import root_path
 
 VIEWER_COMMANDS = (
     *("identify", "hear", "balance", "shared"),
@@ -73,9 +74,10 @@ class Commands:
     def _record(self, question: Question) -> None:
         values = question.values
         rig = rig_from_dict(values["rig"])
-        path = (self._takes / str(values["folder"])).resolve()
-        if path.parent != self._takes.resolve():
-            raise EngineError(f"Takes lie in {self._takes}; “{values['folder']}” does not.")
+        root = root_path(self._takes, str(values.get("root", "")))
+        path = (root / str(values["folder"])).resolve()
+        if path.parent != root.resolve():
+            raise EngineError(f"Takes lie in {root}; “{values['folder']}” does not.")
         self._engine.record(rig, path, int(values.get("countdown_s", 0)), question.answer)
 
     def _rings(self, question: Question) -> None:

@@ -7,6 +7,7 @@ from kettle_core.errors import KettleError, NoRoomError
 from kettle_engine.priority import WORKS, rank
 from kettle_engine.processes import Line
 from kettle_engine.taking import GivingWay
+from kettle_media.roots import root_paths
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING
 from kettle_media.take.repair import find_unfinished, repair_take
@@ -20,7 +21,8 @@ def run_repair(line: Line, data_dir: Path) -> None:
     """Repair what is unfinished now; ends when there is nothing left to do."""
     rank(WORKS)
     give_way = GivingWay(data_dir)
-    left = find_unfinished(data_dir / "takes")
+    takes = root_paths(data_dir / "takes").values()
+    left = [folder for path in takes for folder in find_unfinished(path)]
     while left:
         for folder in list(left):
             line.beat()

@@ -6,9 +6,10 @@ from typing import Any
 
 from kettle_core.errors import RigError
 from kettle_core.rig.devices import Mode
+from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Rig
 from kettle_core.rig.sound_changes import preset_stems
-from kettle_core.rig.whole import check_rig
+from kettle_core.rig.whole import check_format, check_rig
 from kettle_core.scene.scene import Scene
 from kettle_media.documents import Document
 
@@ -18,6 +19,7 @@ Plain = dict[str, Any]
 SCENE: Document[Scene] = Document(Scene, "The scene", RigError)
 _RIG: Document[Rig] = Document(Rig, "The rig", RigError)
 _MODE: Document[Mode] = Document(Mode, "The mode", RigError)
+_FORMAT: Document[Format] = Document(Format, "The format", RigError)
 
 
 def rig_to_dict(rig: Rig) -> Plain:
@@ -63,6 +65,19 @@ def rig_schema() -> Plain:
     schema["properties"] = {"version": {"const": VERSION}, **schema["properties"]}
     schema["required"] = ["version", *schema["required"]]
     return schema
+
+
+def format_from_json(text: str) -> Format:
+    """A format by itself, as it stands in a rig; what is left out is as at first.
+
+    Raises
+    ------
+    RigError
+        With the field's path, what was expected and what came.
+    """
+    found = _FORMAT.read(text)
+    check_format(found)
+    return found
 
 
 def mode_to_dict(mode: Mode) -> Plain:

@@ -243,6 +243,8 @@ class Take(Deletable):
     rig = models.ForeignKey(Rig, null=True, on_delete=models.SET_NULL, related_name="takes")
     tutorial = models.ForeignKey(Tutorial, on_delete=models.PROTECT, related_name="takes")
     folder = models.CharField(max_length=200, unique=True)
+    # The allowed folder it lies in; "" for that of the data folder.
+    root = models.CharField(max_length=400, blank=True, default="")
     name = models.CharField(max_length=200)
     state = models.CharField(max_length=12, choices=State, default=State.RECORDING)
     recorded_at = models.DateTimeField()
@@ -270,7 +272,7 @@ class Take(Deletable):
     @property
     def path(self) -> Path:
         """The take's folder on disk."""
-        return Path(settings.TAKES) / self.folder
+        return Path(self.root or settings.TAKES) / self.folder
 
     @property
     def has_program(self) -> bool:

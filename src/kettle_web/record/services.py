@@ -6,8 +6,10 @@ from django.conf import settings
 from django.utils import timezone
 
 from kettle_engine.protocol import COUNTDOWN, FINISHING
+from kettle_media.roots import root_path
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig, Take
+from kettle_web.takes.names import free_folder, next_number
 from kettle_web.takes.services import look_after_takes, read_take_from_disk, tutorial_for
 
 STOP_TIMEOUT_S = 20.0
@@ -15,26 +17,30 @@ STOP_TIMEOUT_S = 20.0
 
 def start_take(*, rig: Rig, countdown_s: int) -> Take:
     """Have the engine record into a new folder. Raises EngineError or TakeError."""
-    now = timezone.now()
-    day = timezone.localtime(now).date().isoformat()
-    number = Take.with_deleted.filter(folder__startswith=f"{rig.slug}-{day}-").count() + 1
-    while _is_taken(folder := f"{rig.slug}-{day}-take-{number:02d}"):
-        number += 1
+    now, tutorial, files = timezone.now(), tutorial_for(rig=rig), rig.values.format.files
+    root_path(settings.TAKES, files.root)
+    number = next_number(tutorial)
+    folder = free_folder(
+        pattern=files.pattern,
+        tutorial=tutorial,
+        rig=rig.name,
+        number=number,
+        when=now,
+        takes=settings.TAKES,
+    )
     # The row comes second: without a folder it would look like a take that was lost.
-    engine().ask("record", rig=rig.document, folder=folder, countdown_s=countdown_s)
+    where = {"folder": folder, "root": files.root}
+    engine().ask("record", rig=rig.document, **where, countdown_s=countdown_s)
     values = {
         "rig": rig,
-        "tutorial": tutorial_for(rig=rig),
+        "root": files.root,
+        "tutorial": tutorial,
         "name": f"{rig.name}, take {number}",
         "recorded_at": now,
     }
     # A worker that looks after takes may have found the folder already.
     take, _ = Take.objects.update_or_create(folder=folder, defaults=values)
     return take
-
-
-def _is_taken(folder: str) -> bool:
-    return Take.with_deleted.filter(folder=folder).exists() or (settings.TAKES / folder).exists()
 
 
 def stop_take() -> Take | None:

@@ -16,6 +16,7 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo
 from kettle_web.frame.selectors import KIND_WORDS
 from kettle_web.models import Take
+from kettle_web.takes.names import PROGRAM, download_name
 
 CHUNK_BYTES = 1 << 18
 
@@ -122,6 +123,16 @@ def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
     return paths[kind](track)
 
 
+def _title_of(folder: TakeFolder, kind: str, name: str) -> str:
+    """What a file of a take shows or sounds like, as its name says it."""
+    if kind in ("program", "download"):
+        return PROGRAM
+    info = folder.read_info()
+    if kind in ("sound", "sound-copy"):
+        return next(t.name for t in info.rig_values.stems if t.id == name)
+    return info.track(name).title
+
+
 def serve_file(
     request: HttpRequest, folder: TakeFolder, take: Take, kind: str, name: str, download: bool
 ) -> HttpResponse:
@@ -150,7 +161,7 @@ def serve_file(
     if status == 206:
         response["Content-Range"] = f"bytes {first}-{last}/{size}"
     if download:
-        name = f"{take.folder}-{path.name}"
+        name = download_name(take, _title_of(folder, kind, name), "".join(path.suffixes))
         response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
     return response  # type: ignore[return-value]
 

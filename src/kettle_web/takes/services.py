@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from kettle_core.errors import EngineError, RigError, TakeError
 from kettle_engine.protocol import COUNTDOWN, FINISHING
+from kettle_media.roots import root_paths
 from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo
@@ -99,15 +100,14 @@ def look_after_takes() -> None:
     for take in Take.objects.filter(state=Take.State.RECORDING).exclude(folder=busy):
         read_take_from_disk(take=take)
     known = set(Take.with_deleted.values_list("folder", flat=True))
-    try:
-        found = sorted(
-            e.name for e in os.scandir(settings.TAKES) if e.name not in known and e.name[0] != "."
-        )
-    except FileNotFoundError:
-        found = []
-    for name in found:
-        if (settings.TAKES / name / "take.json").exists():
-            _add_found_take(TakeFolder(settings.TAKES / name), recording=name == busy)
+    for root, path in root_paths(settings.TAKES).items():
+        try:
+            entries = [e.name for e in os.scandir(path) if e.name not in known]
+        except OSError:
+            continue
+        for name in sorted(n for n in entries if n[0] != "."):
+            if (path / name / "take.json").exists():
+                _add_found_take(TakeFolder(path / name), root, recording=name == busy)
     for take in Take.objects.filter(state=Take.State.FAILED).exclude(looked_at=None):
         if _has_changed(take):
             read_take_from_disk(take=take)
@@ -135,12 +135,12 @@ def _recording_folder() -> str:
     return str(status.get("take", {}).get("folder", "")).rpartition("/")[2]
 
 
-def _add_found_take(folder: TakeFolder, recording: bool) -> None:
+def _add_found_take(folder: TakeFolder, root: str, recording: bool) -> None:
     """A row for a folder that has none: a take, one being recorded, or one that can't be read."""
     name, title = folder.path.name, folder.path.name
     with suppress(TakeError):
         title = folder.read_info().name
-    fresh = {"name": title[:200], "recorded_at": timezone.now()}
+    fresh = {"name": title[:200], "recorded_at": timezone.now(), "root": root}
     tutorial = tutorial_for(rig=None)
     take, is_new = Take.with_deleted.get_or_create(
         folder=name, defaults={**fresh, "tutorial": tutorial}
