@@ -2,19 +2,23 @@
 
 import shutil
 import unittest
+from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
 
 from kettle_core.rig.devices import Mode
+from kettle_core.rig.format import FilesFormat, Format, Rate, TrackFormat
 from kettle_core.rig.frame_choice import STILL_REPEAT_NS
 from kettle_core.rig.rig import Input
-from kettle_engine.recording.recorder import track_info
+from kettle_engine.recording.recorder import track_info, track_writing
 from kettle_engine.recording.track import Track
 from kettle_engine.stamps import Arrival
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.packets import read_packets
 from kettle_media.take.times import KEPT, NOTED, read_times
+from kettle_media.take.track_index import track_index
+from kettle_studio.demo import demo_rig
 from tests.fixtures import ROOT
 
 SCREEN = Input("screen", "Screen", "display", "x", Mode(64, 48, Fraction(30)))
@@ -25,12 +29,15 @@ EPOCH_NS = 7_000_000_000
 
 
 class Tracks(unittest.TestCase):
-    def track(self, item):
+    def track(self, item, format_=None):
         path = ROOT / f"track-{self._testMethodName}"
         shutil.rmtree(path, ignore_errors=True)
-        self.folder, self.info = TakeFolder.create(path), track_info(item)
+        rig = replace(demo_rig(), inputs=(item,), scenes=())
+        if format_:
+            rig = replace(rig, format=format_)
+        self.folder, self.info = TakeFolder.create(path), track_info(rig, item)
         self.fetched = []
-        return Track(self.folder, item, self.info, 0)
+        return Track(self.folder, item, self.info, track_writing(rig, item, True), 0)
 
     def picture(self, no, changed=True, fetch=True, **more):
         def give():
@@ -65,6 +72,39 @@ class Tracks(unittest.TestCase):
         np.testing.assert_allclose([p.at_ms / 1000 for p in packets], kept_s, atol=0.001)
         # What is only noted is not even asked for.
         self.assertEqual(len(self.fetched), len(kept_s))
+
+    def test_a_track_of_a_constant_bitrate_has_every_frame(self):
+        steady = TrackFormat(Rate("constant", kbps=200))
+        track = self.track(SCREEN, Format(screens=steady))
+        for no in range(60):
+            track.take(self.picture(no, changed=no == 0))
+        self.assertEqual(list(self.rows(track)["kept"]), [KEPT] * 60)
+        size_bits = track.size_bytes() * 8
+        self.assertAlmostEqual(size_bits / 2000, 200, delta=30)
+
+    def test_a_slower_and_smaller_track_has_a_frame_for_each_of_its_times(self):
+        small = TrackFormat(Rate("quality"), scale=Fraction(1, 2), fps=Fraction(15))
+        track = self.track(SCREEN, Format(screens=small))
+        for no in range(90):
+            track.take(self.picture(no))
+        rows = self.rows(track)
+        self.assertEqual(int((rows["kept"] == KEPT).sum()), 45)
+        self.assertEqual(len(rows), 90)
+        mode = self.info.mode
+        self.assertEqual((mode.width, mode.height, mode.fps), (32, 24, 15))
+        self.assertEqual(len(read_packets(self.folder.track_path(self.info))), 45)
+
+    def test_a_sound_of_pcm_is_found_by_its_samples_at_any_place(self):
+        files = replace(FilesFormat(), sound_codec="pcm24")
+        track = self.track(VOICE, replace(Format(), files=files))
+        for no in range(100):
+            track.take(self.block(no))
+        self.rows(track)
+        index = track_index(self.folder.track_path(self.info))
+        self.assertEqual(int(index.packets["samples"].sum()), 48_000)
+        np.testing.assert_array_equal(
+            index.packets["first"][1:], np.cumsum(index.packets["samples"])[:-1]
+        )
 
     def test_what_was_overwritten_before_it_could_be_written_counts_as_dropped(self):
         track = self.track(SCREEN)

@@ -46,11 +46,14 @@ def ssim_map(reference: Plane, other: Plane) -> Floats:
             f"Two planes of one shape from {WINDOW} px a side are compared, got "
             f"{reference.shape} and {other.shape}."
         )
-    x, y = reference.astype(np.float32), other.astype(np.float32)
+    # Around 0 single precision is exact enough for the variances.
+    x, y = (plane.astype(np.float32) - 128 for plane in (reference, other))
     mean_x, mean_y = _blurred(x), _blurred(y)
+    var_x = _blurred(x * x) - mean_x * mean_x
+    var_y = _blurred(y * y) - mean_y * mean_y
+    cov = _blurred(x * y) - mean_x * mean_y
+    mean_x, mean_y = mean_x + 128, mean_y + 128
     xx, yy, xy = mean_x * mean_x, mean_y * mean_y, mean_x * mean_y
-    var_x, var_y = _blurred(x * x) - xx, _blurred(y * y) - yy
-    cov = _blurred(x * y) - xy
     top = (2 * xy + C1) * (2 * cov + C2)
     return np.asarray(top / ((xx + yy + C1) * (var_x + var_y + C2)), np.float32)
 

@@ -33,7 +33,7 @@ TABLE_MODE = (1920, 1080, 30)
 # What the table is worth: a screen may be still or scroll all the time, a webcam see by night.
 SCREEN_RANGE, WEBCAM_RANGE = (0.2, 8.0), (0.1, 2.5)
 # What three seconds say of the next minutes.
-TRIAL_RANGES = {True: (0.6, 1.8), False: (0.7, 1.5)}
+TRIAL_RANGES = {True: (0.65, 1.8), False: (0.7, 1.5)}
 # Bitrate beside that of "superfast" at the same CRF, of screens and of webcams.
 SPEED_SHARES: dict[bool, dict[Speed, float]] = {
     True: {

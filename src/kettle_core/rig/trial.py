@@ -148,7 +148,7 @@ def head_room(loads: Sequence[float], cores: int) -> float:
 def track_room(load: float, others: Sequence[float], cores: int) -> float:
     """The head-room of one track: by its own thread, and by what the machine has for all.
 
-    >>> track_room(0.5, [0.9], 2), track_room(0.5, [0.9, 0.6], 2)
-    (0.42857142857142855, 0.0)
+    >>> round(track_room(0.5, [0.9], 2), 4), track_room(0.5, [0.9, 0.6], 2)
+    (0.4286, 0.0)
     """
     return head_room([load, (load + sum(others)) / cores], cores)

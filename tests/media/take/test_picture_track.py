@@ -60,6 +60,13 @@ def opened(folder, ppm=0.0):
     return track
 
 
+def opened_at(folder, size):
+    """The track as it is read for an input of another size."""
+    track = PictureTrack(folder, DISPLAY, TakeSync((), {"display": TIMES_MS * MS * 1.0}, 0), size)
+    unittest.addModuleCleanup(track.close)
+    return track
+
+
 def wanted(at_ms):
     """What was on the screen: the frame before, taken half a frame early as often as late."""
     return luma(
@@ -89,6 +96,15 @@ class AnyPlace(unittest.TestCase):
         cls.damaged = damaged
         forward = opened(damaged)
         cls.forward = [seen(forward, ms) for ms in range(0, LENGTH_MS, 20)]
+
+    def test_one_that_was_written_smaller_is_given_at_the_inputs_size(self):
+        large, same = opened_at(self.folder, (128, 96)), opened(self.folder)
+        for at_ms in (0, 4000, 1500):
+            picture = large.at(at_ms * MS)
+            self.assertEqual((picture.width, picture.height), (128, 96))
+            self.assertAlmostEqual(
+                float(picture.y.mean()), float(same.at(at_ms * MS).y.mean()), delta=1
+            )
 
     def test_forward_and_back_it_shows_what_was_on_the_screen(self):
         track = opened(self.folder)
