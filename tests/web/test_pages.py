@@ -89,18 +89,6 @@ class PatchSheet(PageCase):
         self.assertContains(self.change("eaten", "headset"), "no crosspoint “eaten”")
         self.assertContains(self.change("heard", "headset", "maybe"), "not on the patch sheet")
 
-    def test_the_format_is_saved_and_wrong_ones_are_told_at_the_field(self):
-        address = reverse("set-format", args=["demo"])
-        values = {"frame_size": "1280x720", "fps": "30000/1001"}
-        page = self.client.post(address, values, follow=True)
-        self.assertContains(page, "format changed")
-        self.rig.refresh_from_db()
-        self.assertEqual(str(self.rig.values.format.fps), "30000/1001")
-        self.assertEqual(self.rig.values.scenes[0].layers[0].box.width, 1280)
-        page = self.client.post(address, {"frame_size": "1x1", "fps": "31"})
-        self.assertContains(page, "This frame size is not offered", status_code=400)
-        self.assertContains(page, "This frame rate is not offered", status_code=400)
-
     def test_the_cost_is_told_from_the_last_take(self):
         self.put_take("found")
         look_after_takes()

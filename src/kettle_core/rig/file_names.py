@@ -105,5 +105,6 @@ def plain_text(text: str) -> str:
     >>> plain_text("Über den Bund: Øl, naïve café")
     'uber-den-bund-l-naive-cafe'
     """
-    letters = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode().lower()
+    parted = unicodedata.normalize("NFKD", text.lower())
+    letters = "".join(c for c in parted if not unicodedata.combining(c))
     return re.sub(r"[^a-z0-9]+", "-", letters).strip("-")
