@@ -2,7 +2,7 @@
 
 import threading
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
@@ -28,7 +28,7 @@ from kettle_media.encoding import Keyframes, encoder
 from kettle_media.picture.scaling import Scaler
 
 MS = Fraction(1, 1000)
-COMPARED, MOST_ENCODED = 12, 48
+COMPARED, MOST_ENCODED, MOST_BYTES = 12, 36, 120_000_000
 # Shown enlarged, so in px of the picture.
 CROP_PX = (72, 32)
 
@@ -88,12 +88,14 @@ class _Encoding:
         return bytes(self._context.extradata or b"")
 
 
-def encode(sample: Sample, track: TrackFormat, scaling: str) -> Tried:
-    """Encode the first frames of a sample as a track of a format, as fast as it goes."""
+def _encode(
+    wanted: Sequence[tuple[Plane, int]], sample: Sample, track: TrackFormat, scaling: str
+) -> Tried:
+    """Encode frames as a track of a format, as fast as it goes."""
     made = _Encoding(sample, track, scaling)
     packets: list[Any] = []
     spent = []
-    for buffer, at_ns in islice(wanted_frames(sample, track), MOST_ENCODED):
+    for buffer, at_ns in wanted:
         began = time.thread_time()
         packets += made.frame(buffer, at_ns)
         spent.append(time.thread_time() - began)
@@ -140,10 +142,12 @@ class Found:
 
 def try_setting(sample: Sample, track: TrackFormat, scaling: str) -> Found:
     """Encode, decode and compare. Raises TakeError if there is nothing to encode."""
-    wanted = list(wanted_frames(sample, track))[:MOST_ENCODED]
+    frame_bytes = sample.mode.width * sample.mode.height * 3 // 2
+    most = min(MOST_ENCODED, max(COMPARED, MOST_BYTES // frame_bytes))
+    wanted = list(islice(wanted_frames(sample, track), most))
     if not wanted:
         raise TakeError("Nothing came from this input, so nothing was tried.")
-    tried = encode(sample, track, scaling)
+    tried = _encode(wanted, sample, track, scaling)
     mode = track.written(sample.mode)
     size = (sample.mode.width, sample.mode.height)
     meter, shown = QualityMeter(), None
@@ -158,7 +162,7 @@ def try_setting(sample: Sample, track: TrackFormat, scaling: str) -> Found:
         shown = np.array(whole) if shown is None else shown
     # As long as the frames last that were encoded.
     seconds = sample.length_ns / NS_PER_S
-    if len(wanted) == MOST_ENCODED:
+    if len(wanted) == most:
         seconds = wanted[-1][1] / NS_PER_S + float(1 / mode.fps)
     kbps = sum(p.size for p in tried.packets) * 8 / 1000 / seconds
     if track.rate.control == CEILING:

@@ -1,4 +1,4 @@
-import { elapsed, megabytes } from "../lib/format.js";
+import { elapsed, megabytes, percent } from "../lib/format.js";
 
 const WORDS = {
   idle: "Opening the rig",
@@ -59,8 +59,9 @@ export function mount(live) {
       if (lost) lost.textContent = String(track.dropped);
       dropped += track.dropped;
     }
+    const room = take.elapsed_s > 1 ? ` · ${percent(take.head_room)} head-room` : "";
     find("[data-figures]").textContent =
-      `${megabytes(take.size_bytes)} · ${dropped} dropped · ${Math.round(take.worst_late_ms)} ms late`;
+      `${megabytes(take.size_bytes)} · ${dropped} dropped · ${Math.round(take.worst_late_ms)} ms late${room}`;
   };
 
   const showTrouble = (/** @type {any} */ status) => {

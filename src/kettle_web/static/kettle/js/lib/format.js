@@ -14,6 +14,11 @@ export function megabytes(bytes) {
   return bytes < 1e8 ? `${(bytes / 1e6).toFixed(1)} MB` : `${(bytes / 1e6).toFixed(0)} MB`;
 }
 
+/** A share of 1 in whole %. @param {number} share */
+export function percent(share) {
+  return `${Math.round(100 * share)} %`.replace("-", "−");
+}
+
 /** @param {number} level a level in dBFS @returns {string} */
 export function dbfs(level) {
   if (level <= -100) return "−∞ dBFS";
