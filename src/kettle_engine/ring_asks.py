@@ -10,7 +10,7 @@ from kettle_engine.hosts import Hosts
 from kettle_engine.questions import Way
 
 # So long pictures come as they do for a take.
-WANTED_S = 12.0
+WANTED_S = 9.0
 PATIENCE_S = 4.0
 
 

@@ -1,5 +1,6 @@
 """Some seconds of every picture input, from the rings into files."""
 
+import contextlib
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -32,7 +33,6 @@ class _Taking:
     of: list[int] = field(default_factory=list)
     changed: list[bool] = field(default_factory=list)
     at_ns: list[int] = field(default_factory=list)
-    last_bytes: bytes = b""
 
 
 def sample(
@@ -81,7 +81,9 @@ def sample(
             time.sleep(LOOK_EVERY_S)
     finally:
         for taking in takings.values():
-            taking.file.close()
+            # All is written that could be; on a full disk closing fails once more.
+            with contextlib.suppress(OSError):
+                taking.file.close()
     silent = [name for name, taking in takings.items() if not taking.at_ns]
     if silent:
         raise DeviceError(f"Nothing came from {', '.join(silent)}. Plug it in and try again.")
@@ -92,13 +94,15 @@ def _take(taking: _Taking) -> None:
     while (got := taking.reader.read()) is not None:
         if got.changed or not taking.written:
             data = got.fetch()
-            if data is None:
-                continue
+            if data is None or data.shape != (taking.mode.height * 3 // 2, taking.mode.width):
+                continue  # overwritten meanwhile, or of a mode that another program has set
             taking.file.write(np.ascontiguousarray(data).tobytes())
+            taking.file.flush()
             taking.written += 1
         taking.of.append(taking.written - 1)
         taking.changed.append(got.changed)
-        taking.at_ns.append(got.device_ns)
+        # Not the device's own time, which may jump.
+        taking.at_ns.append(got.master_ns)
 
 
 def _sample_of(path: Path, taking: _Taking) -> Sample:

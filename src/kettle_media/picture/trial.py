@@ -28,7 +28,7 @@ from kettle_media.encoding import Keyframes, encoder
 from kettle_media.picture.scaling import Scaler
 
 MS = Fraction(1, 1000)
-COMPARED, MOST_ENCODED, MOST_BYTES = 12, 36, 120_000_000
+COMPARED, LEAST_ENCODED, MOST_ENCODED, MOST_BYTES = 8, 12, 36, 120_000_000
 # Shown enlarged, so in px of the picture.
 CROP_PX = (72, 32)
 
@@ -143,7 +143,7 @@ class Found:
 def try_setting(sample: Sample, track: TrackFormat, scaling: str) -> Found:
     """Encode, decode and compare. Raises TakeError if there is nothing to encode."""
     frame_bytes = sample.mode.width * sample.mode.height * 3 // 2
-    most = min(MOST_ENCODED, max(COMPARED, MOST_BYTES // frame_bytes))
+    most = min(MOST_ENCODED, max(LEAST_ENCODED, MOST_BYTES // frame_bytes))
     wanted = list(islice(wanted_frames(sample, track), most))
     if not wanted:
         raise TakeError("Nothing came from this input, so nothing was tried.")
