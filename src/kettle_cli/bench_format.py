@@ -21,6 +21,7 @@ from kettle_engine.devices.drivers import Drivers
 from kettle_engine.live_take import record_live_take
 from kettle_engine.recording.take import record_take
 from kettle_engine.trial.alone import run_alone
+from kettle_media.encoding import times_ns, write_still
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.packets import read_packets, repeat_packets, rewrap
@@ -30,6 +31,7 @@ from kettle_studio.driver import Studio
 
 SEEDS, TAKE_S = 10, 60
 LIVE_S = 20
+TWO_HOURS_S = 7200
 NS = 10**9
 RATES = (
     ("quality", Rate("quality", 18), Rate("quality", 26)),
@@ -46,6 +48,7 @@ def bench_format(_: Namespace) -> int:
         points = _trial_and_take(room)
         _estimates(room, points)
         _rewrapping(room)
+        _exact_rates(room)
     return 0
 
 
@@ -151,6 +154,18 @@ def _rewrapping(room: Path) -> None:
         f"rewrapping an hour ({hour.stat().st_size / 1e6:.0f} MB): {wrapped_s / copied_s:.2f} × "
         f"copying it (at most 1.5), times of all packets {'the same' if same else 'DIFFER'}"
     )
+
+
+def _exact_rates(room: Path) -> None:
+    """Every frame of two hours at n × 1001 / 30000 s, to the nanosecond."""
+    for rate in ("30000/1001", "24000/1001"):
+        fps = Fraction(rate)
+        path = room / "exact.mp4"
+        count = int(TWO_HOURS_S * fps)
+        write_still(path, count, fps)
+        packets = times_ns(path)
+        off = max(abs(at - Fraction(n * NS) / fps) for n, at in enumerate(packets))
+        print(f"{rate}: {len(packets)} of {count} frames in two hours, off by {float(off):.3f} ns")
 
 
 def _sync(path: Path) -> None:

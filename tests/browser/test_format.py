@@ -28,6 +28,8 @@ class FormatSteps(BrowserCase):
     def test_1_set_by_keys_alone_worked_out_while_it_is_typed_and_told_where_it_is_wrong(self):
         page = self.page
         self.open()
+        self.page.set_viewport_size({"width": 900, "height": 800})
+        self.check_page()
         self.check_page()
         before = page.locator("[data-tried=mbit-webcam-1]").text_content()
         self.tab_to("#webcams-control")

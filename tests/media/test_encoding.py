@@ -8,6 +8,8 @@ from pathlib import Path
 
 import av
 import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import (
@@ -15,9 +17,22 @@ from kettle_core.rig.encoder_settings import (
     ConstantBitrate,
     ConstantQuality,
     EncoderSettings,
+    program_settings,
     track_settings,
 )
-from kettle_core.rig.format import SCREEN_TRACKS, WEBCAM_TRACKS
+from kettle_core.rig.format import (
+    FRAME_RATES,
+    LEAST_CRF,
+    LEAST_KBPS,
+    MOST_CRF,
+    MOST_KBPS,
+    SCREEN_TRACKS,
+    SPEEDS,
+    WEBCAM_TRACKS,
+    ProgramFormat,
+    Rate,
+    TrackFormat,
+)
 from kettle_media.encoding import Keyframes, encoder, open_encoder
 
 SIZE, FPS = (320, 180), Fraction(30)
@@ -67,6 +82,23 @@ class Settings(unittest.TestCase):
             kbps(encoded(replace(settings, rate=ConstantQuality(18)), NOISE)[0]), 3000
         )
         self.assertLess(kbps(encoded(settings, STILL)[0]), 50)
+
+    @given(
+        st.sampled_from(["quality", "ceiling", "constant"]),
+        st.integers(LEAST_CRF, MOST_CRF),
+        st.one_of(st.just(0), st.integers(LEAST_KBPS, MOST_KBPS)),
+        st.sampled_from(SPEEDS),
+        st.sampled_from(FRAME_RATES),
+        st.sampled_from([(16, 16), (64, 4320), (1920, 1080), (1080, 1920), (7680, 4320)]),
+    )
+    @settings(max_examples=25, deadline=None)
+    def test_every_format_that_is_let_through_can_be_opened(self, kind, crf, kbps, speed, fps, of):
+        mode = Mode(*of, Fraction(fps))
+        track = TrackFormat(Rate(kind, crf, kbps), speed)
+        program = ProgramFormat(Rate(kind, crf, kbps), speed)
+        for made in (track_settings(mode, track), program_settings(program, mode)):
+            # One that can't be opened raises here.
+            encoder(replace(made, threads=1), of, mode.fps, 1 / mode.fps)
 
     def test_keyframes_come_with_the_first_frame_of_each_stretch_of_time(self):
         for every_s in (Fraction(1), Fraction(1, 2), Fraction(2)):

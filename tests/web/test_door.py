@@ -117,7 +117,23 @@ def patterns(resolver, prefix=""):
 
 ADDRESSES = sorted(set(patterns(get_resolver())))
 ROUND = ["", "a/b", "..", "é'\"<>&", "-1", "1e999", "nan", "9" * 4400, "[]", "{}", "null", "on"]
-MEANT = ["headset", "webcam-1", "scene-1", "demo", "headset recorded on", "place", "align left"]
+MEANT = [
+    "picture",
+    "track",
+    "own",
+    "size",
+    "program",
+    "files",
+    "purpose",
+    "1280x720",
+    "headset",
+    "webcam-1",
+    "scene-1",
+    "demo",
+    "headset recorded on",
+    "place",
+    "align left",
+]
 KNOWN = {"slug": "demo", "input_id": "headset", "scene_id": "scene-1", "which": "raw",
          "digest": "a" * 64, "pk": "1", "kind": "program", "name": "program"}  # fmt: skip
 ODD = st.one_of(
@@ -129,8 +145,10 @@ ODD = st.one_of(
 FIELDS = st.sampled_from(
     ["part", "name", "input", "what", "scene", "layer", "left", "top", "width", "height", "turn",
      "cross", "seen", "untouched", "placements", "place", "move", "to", "key", "kind", "length_ms",
-     "gain_db", "track", "preset", "page", "x", "y", "seconds", "countdown_s", "frame_size", "fps",
-     "sample", "digest", "device", "on", "again", "want", "section", "here", "copy", "layout"]
+     "gain_db", "track", "preset", "page", "x", "y", "seconds", "countdown_s", "frame_width", "fps",
+     "sample", "digest", "device", "on", "again", "want", "section", "here", "copy", "layout",
+     "control", "crf", "kbps", "scale", "row", "own", "size", "pattern", "root", "purpose",
+     "number", "minutes", "size_mb", "line_mbps", "trial"]
 )  # fmt: skip
 
 

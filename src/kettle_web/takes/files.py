@@ -12,8 +12,9 @@ from django.urls import reverse
 from django.utils.http import content_disposition_header
 
 from kettle_core.errors import TakeError
+from kettle_core.rig.rig import Rig
 from kettle_media.take.folder import TakeFolder
-from kettle_media.take.info import TakeInfo
+from kettle_media.take.info import TrackInfo
 from kettle_web.frame.selectors import KIND_WORDS
 from kettle_web.models import Take
 from kettle_web.takes.names import PROGRAM, download_name
@@ -57,7 +58,7 @@ def take_files(take: Take) -> list[TakeFiles]:
         info = folder.read_info()
     except TakeError:
         return []
-    found = []
+    rig, found = info.rig_values, []
     for track in info.tracks:
         path, playable = folder.track_path(track), folder.playable_path(track)
 
@@ -68,7 +69,7 @@ def take_files(take: Take) -> list[TakeFiles]:
             TakeFiles(
                 track.name,
                 track.title,
-                KIND_WORDS[track.kind],
+                _track_words(rig, track),
                 track.is_picture,
                 address("play") if playable.exists() else "",
                 playable.suffix[1:].upper(),
@@ -78,12 +79,21 @@ def take_files(take: Take) -> list[TakeFiles]:
                 path.stat().st_size if path.exists() else 0,
             )
         )
-    return found + _stems(take, folder, info)
+    return found + _stems(take, folder, rig)
 
 
-def _stems(take: Take, folder: TakeFolder, info: TakeInfo) -> list[TakeFiles]:
+def _track_words(rig: Rig, track: TrackInfo) -> str:
+    """What a track is, and by how much it was written smaller than its input."""
+    words = f"{KIND_WORDS[track.kind]}, {track.mode.in_words()}"
+    item = next((i for i in rig.inputs if i.id == track.name), None)
+    if item and track.is_picture and item.size[0] > track.mode.width:
+        words += f", {100 * track.mode.width / item.size[0]:.0f} % of its size"
+    return words
+
+
+def _stems(take: Take, folder: TakeFolder, rig: Rig) -> list[TakeFiles]:
     found = []
-    for track in info.rig_values.stems:
+    for track in rig.stems:
         path = folder.stem_path(track)
         if not path.is_file():
             continue
