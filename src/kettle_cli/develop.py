@@ -24,12 +24,9 @@ def check(_: Namespace) -> int:
 
 def test(options: Namespace) -> int:
     """Install what tests need, check, run all tests (or one part of them)."""
-    # Two lanes: what records in real time and what is looked at in a browser, one after the other,
-    # and beside it, giving way, what does not mind that.
-    timely = {
-        "core": [_tests("real time", "tests", how="--tag")],
-        "browser": [_tests("browser", "tests.browser")],
-    }
+    # What records in real time waits most of its time: beside it runs, giving way, what does not
+    # mind a neighbour. A browser with the whole application wants the machine for itself.
+    timely = {"core": [_tests("real time", "tests", how="--tag")]}
     beside = {
         "core": [
             _tests("engine", "tests.engine"),
@@ -39,17 +36,19 @@ def test(options: Namespace) -> int:
         ],
         "web": [_tests("web", "tests.web"), Step("javascript", [_node(), "--test", "tests/js/"])],
     }
+    alone = {"browser": [_tests("browser", "tests.browser")]}
     wanted = (options.part,) if options.part else ("core", "web", "browser")
     quick = [step for part in wanted for step in beside.get(part, [])]
     if not options.part:
-        quick[:0] = _checks()
+        quick[2:2] = _checks()
     for step in quick:
         step.command[:0] = GIVES_WAY
     if options.part in (None, "browser"):
         need_chromium()
         _need_packages()
-    lanes = [[step for part in wanted for step in timely.get(part, [])], quick]
-    return 1 if run_steps(lanes, _environment()) else 0
+    first = [*(step for part in wanted for step in timely.get(part, [])), *quick]
+    groups = [first, *([step] for part in wanted for step in alone.get(part, []))]
+    return 1 if run_steps(groups, _environment()) else 0
 
 
 def _tests(name: str, *labels: str, how: str = "--exclude-tag") -> Step:

@@ -8,8 +8,9 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from kettle_cli.media_commands import Progress, find_rig
+from kettle_cli.find_rig import find_rig
 from kettle_cli.paths import DATA
+from kettle_cli.progress import Progress
 from kettle_core.errors import KettleError, RigError, TakeError
 from kettle_core.rig.estimate import Cost, program_cost, together, track_costs
 from kettle_core.rig.rig import Rig

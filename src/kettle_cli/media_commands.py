@@ -3,13 +3,14 @@
 import json
 import os
 import sys
-import time
 from argparse import Namespace
 from datetime import datetime
 from pathlib import Path
 
+from kettle_cli.find_rig import find_rig
 from kettle_cli.paths import DATA
-from kettle_core.errors import KettleError, RigError
+from kettle_cli.progress import Progress
+from kettle_core.errors import KettleError
 from kettle_core.rig.changes import with_format
 from kettle_core.rig.file_names import check_pattern, file_name
 from kettle_core.rig.format import Format
@@ -21,84 +22,16 @@ from kettle_engine.recording.take import record_take
 from kettle_engine.taking import GivingWay
 from kettle_media.program.take_program import compose_one_frame, compose_take
 from kettle_media.rig.file_driver import FileDriver
-from kettle_media.rig.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
-from kettle_media.rig.stills import keep_picture, write_png
-from kettle_media.rig_document import format_from_json, rig_from_dict
+from kettle_media.rig.stills import write_png
+from kettle_media.rig_document import format_from_json
 from kettle_media.take.align import align_take
 from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.sync_report import TrackSync
-from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 
 MAX_SECONDS = 24 * 3600
-
-
-class Progress:
-    """A line that is written over on a terminal; elsewhere one line every tenth."""
-
-    def __init__(self, what: str, unit: str) -> None:
-        self._what, self._unit = what, unit
-        self._began = time.monotonic()
-        self._told = -1
-
-    def __call__(self, done: float, total: float) -> None:
-        """Tell how much of how much is done."""
-        tenths = int(10 * done / total)
-        line = f"{self._what}: {done:.0f} of {total:.0f} {self._unit}"
-        if sys.stderr.isatty():
-            left_s = (time.monotonic() - self._began) * (total - done) / max(done, 1e-9)
-            print(f"\r{line}, {left_s:.0f} s left  ", end="", file=sys.stderr, flush=True)
-            if done >= total:
-                print(file=sys.stderr)
-        elif tenths > self._told:
-            self._told = tenths
-            print(line, file=sys.stderr)
-
-
-def find_rig(name: str) -> Rig:
-    """A rig by a JSON file's path, by its name in the database, or the built-in demo rig."""
-    if name.endswith(".json"):
-        return _rig_of_file(Path(name))
-    kept = _kept_rigs()
-    if name in kept:
-        return rig_from_dict(kept[name])
-    if name == "demo":
-        return demo_rig()
-    known = ", ".join(sorted({"demo", *kept}))
-    raise RigError(f"There is no rig “{name}”, so nothing was recorded. Known rigs: {known}.")
-
-
-def _rig_of_file(path: Path) -> Rig:
-    """A rig as it was exported, or as it stands in take.json; pictures go to the library."""
-    data = read_rig_file(path)
-    try:
-        plain = json.loads(data)
-    except (ValueError, RecursionError) as error:
-        raise RigError(f"The rig file {path} cannot be read: {error}.") from error
-    if not isinstance(plain, dict) or plain.get("format") != FORMAT_NAME:
-        return rig_from_dict(plain)
-    rig, pictures = rig_from_file(data)
-    for digest, png in pictures.items():
-        keep_picture(DATA / "pictures", digest, png)
-    return rig
-
-
-def _kept_rigs() -> dict[str, dict[str, object]]:
-    if not (DATA / "db.sqlite3").exists():
-        return {}
-    import django
-
-    django.setup()
-    from django.db import DatabaseError
-
-    from kettle_web.models import Rig as KeptRig
-
-    try:
-        return dict(KeptRig.objects.values_list("slug", "document"))
-    except DatabaseError:
-        return {}
 
 
 def take(options: Namespace) -> int:

@@ -6,18 +6,14 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from kettle_cli.media_commands import find_rig
+from kettle_cli.find_rig import find_rig
 from kettle_cli.paths import DATA
 from kettle_core.errors import EngineError, RigError
 from kettle_core.rig.rig import Rig
 from kettle_core.scene.placing import scale_in_words
 from kettle_core.scene.scene import Scene
-from kettle_engine.client import EngineClient
-from kettle_engine.devices.drivers import Drivers
-from kettle_engine.protocol import device_from_dict, device_to_dict
-from kettle_media.rig.file_driver import FileDriver
+from kettle_engine.protocol import device_from_dict
 from kettle_media.rig.rig_file import read_rig_file
-from kettle_studio.driver import Studio
 
 
 def inputs(options: Namespace) -> int:
@@ -37,6 +33,13 @@ def inputs(options: Namespace) -> int:
 
 def _devices() -> list[dict[str, Any]]:
     """From the engine if one runs, with the state of what is open; else from the drivers."""
+    # Drivers come with all they need to open devices: only who asks for them waits for that.
+    from kettle_engine.client import EngineClient
+    from kettle_engine.devices.drivers import Drivers
+    from kettle_engine.protocol import device_to_dict
+    from kettle_media.rig.file_driver import FileDriver
+    from kettle_studio.driver import Studio
+
     try:
         return list(EngineClient(DATA, timeout_ms=3000).ask("devices"))
     except EngineError:

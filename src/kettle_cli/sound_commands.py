@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from kettle_cli.media_commands import Progress
+from kettle_cli.progress import Progress
 from kettle_core.errors import SoundError
 from kettle_core.sound.background import BalanceMeter
 from kettle_core.sound.levels import Sound

@@ -1,4 +1,4 @@
-"""Steps of a check: commands that are run in lanes beside each other, and reported at the end."""
+"""Steps of a check: commands that are run, some beside each other, and reported at the end."""
 
 import os
 import signal
@@ -15,6 +15,7 @@ from kettle_cli.paths import ROOT
 # A step that takes longer hangs: it is ended, and its processes say where they stood.
 LIMIT_S = 900.0
 GRACE_S, LOOK_EVERY_S = 10.0, 0.05
+AT_ONCE = 2
 # Of a step that failed so many lines are repeated at the end, where a reader looks first.
 REPEATED = 80
 
@@ -93,15 +94,15 @@ def _print(lines: Sequence[bytes]) -> None:
 
 
 def run_steps(
-    lanes: Sequence[Sequence[Step]], environment: dict[str, str], limit_s: float = LIMIT_S
+    groups: Sequence[Sequence[Step]], environment: dict[str, str], limit_s: float = LIMIT_S
 ) -> int:
-    """Run every lane beside the others, its steps one after the other, whatever fails.
+    """Run every group, so that one failure does not hide the next; of a group two at a time.
 
     Gives how many failed.
     """
-    done = [step for lane in lanes for step in lane]
-    print(f"── {', '.join(step.name for step in done)}", flush=True)
-    _run_lanes([list(lane) for lane in lanes if lane], environment, limit_s)
+    for group in filter(None, groups):
+        _run_group(group, environment, limit_s)
+    done = [step for group in groups for step in group]
     for step in done:
         if step.status:
             print(f"── the end of what “{step.name}” printed", flush=True)
@@ -114,21 +115,18 @@ def run_steps(
     return failed
 
 
-def _run_lanes(lanes: list[list[Step]], environment: dict[str, str], limit_s: float) -> None:
-    """Start the first step of each, and the next one whenever one has ended."""
-    aside = len(lanes) > 1
-    for lane in lanes:
-        lane[0].start(environment, aside)
+def _run_group(group: Sequence[Step], environment: dict[str, str], limit_s: float) -> None:
+    """Start the first ones, and another one whenever one has ended."""
+    print(f"── {', '.join(step.name for step in group)}", flush=True)
+    waiting, running = list(group), list[Step]()
     try:
-        while lanes:
-            for lane in lanes:
-                if lane[0].is_over(limit_s):
-                    lane.pop(0)
-                    if lane:
-                        lane[0].start(environment, aside)
-            lanes = [lane for lane in lanes if lane]
+        while waiting or running:
+            while waiting and len(running) < AT_ONCE:
+                running.append(waiting.pop(0))
+                running[-1].start(environment, aside=len(group) > 1)
+            running = [step for step in running if not step.is_over(limit_s)]
             time.sleep(LOOK_EVERY_S)
     except BaseException:
-        for lane in lanes:
-            lane[0].end(signal.SIGTERM)
+        for step in running:
+            step.end(signal.SIGTERM)
         raise
