@@ -16,12 +16,14 @@ from kettle_cli.__main__ import main
 from kettle_engine.taking import TakingFlag
 from kettle_media.rig_document import rig_to_dict
 from kettle_studio.demo import demo_rig
+from tests.cli.shell import Shell
 from tests.fixtures import ROOT, copied_take
 
 TOP = Path(__file__).parents[2]
 
 
 DATA = ROOT / "cli-data"
+SHELLS = {}
 
 
 def started(*words):
@@ -37,9 +39,11 @@ def started(*words):
 
 
 def kettle(*words):
-    with started(*words) as process:
-        out, told = process.communicate()
-    return subprocess.CompletedProcess(process.args, process.returncode, out, told)
+    """A command that is run to its end, after others in one process."""
+    if "shell" not in SHELLS:
+        SHELLS["shell"] = Shell(DATA, TOP)
+        unittest.addModuleCleanup(lambda: SHELLS.pop("shell").close())
+    return SHELLS["shell"].run(*words)
 
 
 def refused(*words):

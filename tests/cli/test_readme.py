@@ -1,10 +1,7 @@
 """What README.md says to type, word by word, on a data folder that is new."""
 
-import os
 import re
 import shlex
-import subprocess
-import sys
 import tempfile
 import unittest
 from pathlib import Path
@@ -13,6 +10,7 @@ import numpy as np
 
 from kettle_media.sound.sound_file import write_sound_file
 from tests.browser.case import TOP
+from tests.cli.shell import Shell
 from tests.core.sound.signals import noise, words
 
 
@@ -39,12 +37,8 @@ class Readme(unittest.TestCase):
         }
         for name, sound in sounds.items():
             write_sound_file(here / f"{name}.wav", sound, 48_000)
-        environment = {
-            **os.environ,
-            "KETTLE_DATA": str(here / "data"),
-            "PYTHONPATH": str(TOP / "src"),
-            "DJANGO_SETTINGS_MODULE": "kettle_web.settings",
-        }
+        shell = Shell(here / "data", here)
+        self.addCleanup(shell.close)
         self.assertGreater(len(examples()), 12)
         for line in examples():
             first, *rest = shlex.split(line)
@@ -53,10 +47,7 @@ class Readme(unittest.TestCase):
                 (here / "data" / "logs").mkdir(exist_ok=True)
                 (here / "data" / "logs" / "web.log").write_text("2026-11-26T00:00:00.000Z INFO\n")
             with self.subTest(line):
-                done = subprocess.run(
-                    [sys.executable, "-m", "kettle_cli", *rest],
-                    cwd=here, env=environment, capture_output=True, text=True, check=False,
-                )  # fmt: skip
+                done = shell.run(*rest)
                 self.assertEqual(done.returncode, 0, done.stderr)
                 self.assertTrue(done.stdout)
         for made in ("program.mp4", "frame.png", "bench.rig.json", "out.wav"):

@@ -135,7 +135,8 @@ MEANT = [
     "align left",
 ]
 KNOWN = {"slug": "demo", "input_id": "headset", "scene_id": "scene-1", "which": "raw",
-         "digest": "a" * 64, "pk": "1", "kind": "program", "name": "program"}  # fmt: skip
+         "digest": "a" * 64, "pk": "1", "number": "1",
+         "kind": "program", "name": "program"}  # fmt: skip
 ODD = st.one_of(
     st.sampled_from([*ROUND, *MEANT, "\x00", "%00", "mask_file"]),
     st.text(max_size=30),
