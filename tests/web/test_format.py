@@ -2,9 +2,11 @@
 
 import json
 import os
+import shutil
 import tempfile
+import time
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from fractions import Fraction
 from pathlib import Path
 from unittest import mock
@@ -12,6 +14,7 @@ from unittest import mock
 import numpy as np
 from django.conf import settings
 from django.urls import reverse
+from django.utils import timezone
 
 from kettle_core.errors import TakeError
 from kettle_core.picture.quality import Quality
@@ -20,8 +23,10 @@ from kettle_core.rig.trial import Proposal, TrialPoint, ladder
 from kettle_engine.trial.kept import keep_trial
 from kettle_engine.trial.running import InputTrial, Trial
 from kettle_media.roots import measure_speed, root_path
-from kettle_web.format.selectors import trial_folder
-from kettle_web.models import Job, Take
+from kettle_web.format.work import FRAMES, LONGEST_TRIAL_S, forget_frames
+from kettle_web.models import Job, Rig, Take
+from kettle_web.rigs.library import trial_folder
+from kettle_web.rigs.services import DELETED_KEPT_FOR, forget_deleted_rigs
 from kettle_web.takes.services import look_after_takes
 from tests.small_disk import small_disk
 from tests.web.test_pages import PageCase
@@ -210,6 +215,22 @@ class Trials(FormatCase):
         for name, number in (("display-1", 7), ("webcam-1", 0), ("trial", 0)):
             answer = self.client.get(reverse("trial-crop", args=["demo", name, number]))
             self.assertEqual(answer.status_code, 404)
+
+    def test_it_goes_with_the_rig_and_frames_that_were_left_behind_go(self):
+        kept(self.rig)
+        folder = trial_folder(self.rig)
+        left, now = (settings.DATA / "trials" / f"{FRAMES}{name}" for name in ("left", "now"))
+        for frames in (left, now):
+            frames.mkdir()
+            (frames / "display-1.i420").write_bytes(b"1")
+        os.utime(left, (0, time.time() - LONGEST_TRIAL_S - 1))
+        forget_frames()
+        self.assertEqual((left.exists(), now.exists()), (False, True))
+        shutil.rmtree(now)
+        long_ago = timezone.now() - DELETED_KEPT_FOR - timedelta(days=1)
+        Rig.objects.update(deleted_at=long_ago)
+        forget_deleted_rigs()
+        self.assertFalse(folder.exists())
 
     def test_a_damaged_trial_is_none(self):
         kept(self.rig)

@@ -5,7 +5,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from math import ceil, floor, log10
-from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -36,6 +35,7 @@ from kettle_web.format.changes import KINDS, root_choices, row_name, track_of_ro
 from kettle_web.format.forms import CostForm, FilesForm, PictureForm, ProgramForm, TrackForm
 from kettle_web.frame.editing import history
 from kettle_web.models import Job, Rig
+from kettle_web.rigs.library import trial_folder
 
 FIRST_COST = {"minutes": 60, "size_mb": 2000, "line_mbps": 20}
 BASIS_WORDS = {
@@ -231,11 +231,6 @@ def folder_speed(values: RigValues, whole: Cost) -> dict[str, Any]:
     bytes_per_s = float(last.result.get("bytes_per_s", 0.0))
     enough = bytes_per_s > FAST_ENOUGH * whole.high_kbps * 125
     return {"job": None, "bytes_per_s": bytes_per_s, "enough": enough}
-
-
-def trial_folder(rig: Rig) -> Path:
-    """Where the last trial of a rig lies."""
-    return Path(settings.DATA) / "trials" / f"rig-{rig.pk}"
 
 
 def trial_subject(rig: Rig) -> str:

@@ -20,6 +20,7 @@ from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
 from kettle_web.jobs.services import SOON, order
 from kettle_web.models import Rig
+from kettle_web.rigs.library import trial_folder
 
 
 @require_safe
@@ -89,7 +90,7 @@ def take_proposal(request: HttpRequest, slug: str) -> HttpResponse:
     """Set a track as a point of the trial was."""
     rig = get_object_or_404(Rig, slug=slug)
     row, number = request.POST.get("row", ""), request.POST.get("number", "")
-    kept = read_trial(selectors.trial_folder(rig))
+    kept = read_trial(trial_folder(rig))
     found = kept.of(row) if kept else None
     points = found.points if found else ()
     if not number.isascii() or not number.isdigit() or int(number[:4]) >= len(points):
@@ -108,12 +109,12 @@ def take_proposal(request: HttpRequest, slug: str) -> HttpResponse:
 def trial_crop(request: HttpRequest, slug: str, input_id: str, number: int) -> HttpResponse:
     """The enlarged part of an input: 0 as it was, then after each point."""
     rig = get_object_or_404(Rig, slug=slug)
-    kept = read_trial(selectors.trial_folder(rig))
+    kept = read_trial(trial_folder(rig))
     found = kept.of(input_id) if kept else None
     if found is None or number > len(found.points):
         raise Http404("There is no such part of a picture.")
     try:
-        data = crop_path(selectors.trial_folder(rig), input_id, number - 1).read_bytes()
+        data = crop_path(trial_folder(rig), input_id, number - 1).read_bytes()
     except OSError as error:
         raise Http404("This part of the picture is gone.") from error
     return HttpResponse(data, content_type="image/png")

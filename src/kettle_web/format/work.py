@@ -1,5 +1,8 @@
 """Long work of the Format page."""
 
+import shutil
+import time
+from contextlib import suppress
 from typing import Any
 
 from django.conf import settings
@@ -9,10 +12,14 @@ from kettle_core.errors import RigError
 from kettle_engine.trial.kept import keep_trial
 from kettle_engine.trial.running import run_trial
 from kettle_media.roots import measure_speed, root_path
-from kettle_web.format.selectors import trial_folder
 from kettle_web.frame.engine import engine
 from kettle_web.jobs.doing import Doing
 from kettle_web.models import Rig
+from kettle_web.rigs.library import trial_folder
+
+# Frames of a trial lie in a folder of such a name while it lasts.
+FRAMES = ".frames-"
+LONGEST_TRIAL_S = 600.0
 
 
 def folder_speed(doing: Doing) -> dict[str, Any]:
@@ -36,6 +43,14 @@ def trial(doing: Doing) -> None:
         doing.check()
         doing.tell(done, total, "steps")
 
-    frames = settings.DATA / "trials" / f".frames-{rig.pk}"
+    frames = settings.DATA / "trials" / f"{FRAMES}{rig.pk}"
     found = run_trial(values, rings, frames, tell)
     keep_trial(trial_folder(rig), values, found, timezone.now())
+
+
+def forget_frames() -> None:
+    """Remove what a trial left behind that was ended by a power failure."""
+    for folder in (settings.DATA / "trials").glob(f"{FRAMES}*"):
+        with suppress(OSError):
+            if time.time() - folder.stat().st_mtime > LONGEST_TRIAL_S:
+                shutil.rmtree(folder)

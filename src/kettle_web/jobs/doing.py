@@ -79,14 +79,18 @@ class Doing:
         self._giving_way.close()
 
 
-def run_job(job: Job) -> None:
-    """Do a job that was taken; whatever happens, its row says how it ended."""
+def run_job(job: Job, on_begin: Callable[[], Any] = lambda: None) -> None:
+    """Do a job that was taken; whatever happens, its row says how it ended.
+
+    `on_begin` is called once an end of the worker (SystemExit) would give the job back.
+    """
     holding = Holding(job)
     over = threading.Event()
     beating = threading.Thread(target=_beat, args=(holding, over), daemon=True)
     beating.start()
     doing = Doing(holding, settings.DATA)
     try:
+        on_begin()
         work: Callable[[Doing], dict[str, Any] | None] = import_string(KINDS[job.kind])
         result = work(doing) or {}
         holding.end(Job.State.DONE, result=result)

@@ -15,11 +15,13 @@ import django
 IDLE_S = 0.3
 HOUSEKEEPING_EVERY_S = 2.0
 ALIVE_EVERY_S = 5.0
+END = {signal.SIGTERM}
 HOUSEKEEPING = (
     "kettle_web.takes.services.look_after_takes",
     "kettle_web.jobs.services.forget_old",
     "kettle_web.rigs.services.forget_deleted_rigs",
     "kettle_web.rigs.heard.forget_heard",
+    "kettle_web.format.work.forget_frames",
 )
 log = logging.getLogger("kettle.worker")
 
@@ -56,15 +58,18 @@ def main() -> None:
         if queue == SOON and time.monotonic() - kept_at > HOUSEKEEPING_EVERY_S:
             kept_at = time.monotonic()
             keep_house()
+        # Who is ended with a job in hand gives it back; until that can be done the end waits.
+        signal.pthread_sigmask(signal.SIG_BLOCK, END)
         try:
             job = take_next(queue)
         except DatabaseError:
             log.exception("The queue cannot be read.")
             job = None
-        if job is None:
-            time.sleep(IDLE_S)
+        if job:
+            run_job(job, lambda: signal.pthread_sigmask(signal.SIG_UNBLOCK, END))
         else:
-            run_job(job)
+            signal.pthread_sigmask(signal.SIG_UNBLOCK, END)
+            time.sleep(IDLE_S)
 
 
 def _stop(_number: int, _frame: Any) -> None:

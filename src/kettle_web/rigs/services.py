@@ -1,5 +1,6 @@
 """What changes rigs: made, changed, undone."""
 
+import shutil
 from contextlib import suppress
 from datetime import timedelta
 from typing import Any
@@ -16,6 +17,7 @@ from kettle_web.frame.editing import forget
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig
 from kettle_web.rigs.heard import forget_heard_of
+from kettle_web.rigs.library import trial_folder
 
 DELETED_KEPT_FOR = timedelta(days=30)
 # Addresses of pages beside those of rigs.
@@ -63,6 +65,7 @@ def forget_deleted_rigs() -> None:
     """Let rigs go for good that were deleted long ago, with history and library."""
     for rig in Rig.with_deleted.filter(deleted_at__lt=timezone.now() - DELETED_KEPT_FOR):
         forget(rig)
+        shutil.rmtree(trial_folder(rig), ignore_errors=True)
         rig.delete()
 
 
