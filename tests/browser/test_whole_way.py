@@ -110,8 +110,10 @@ class WholeWay(BrowserCase):
         self.record(2)
         written = "[data-track=webcam-1] [data-written]"
         self.until(f"Number(document.querySelector('{written}').textContent) > 30")
-        # The recorder first: it would end its take properly if only the engine were killed.
+        # The recorder first: it would end its take properly if only the engine were killed. The
+        # engine must not see that: it would start another one, which would end it properly too.
         hello = EngineClient(self.data).ask("hello")
+        os.kill(hello["pid"], signal.SIGSTOP)
         for pid in (hello["pids"]["recorder"], hello["pid"], *hello["pids"].values()):
             with suppress(ProcessLookupError):
                 os.kill(pid, signal.SIGKILL)
