@@ -134,10 +134,12 @@ def _off(path: Path, kbps: int) -> Iterator[float]:
 
 def _rewrapping(room: Path) -> None:
     """An hour of 1080p into MP4, beside copying the file."""
-    rig = _rig(Rate("ceiling", 18, 4000), Rate("constant", 20, 4000))
+    rig = demo_rig()
+    webcams = replace(rig.format.webcams, rate=Rate("ceiling", 20, 4000))
+    rig = replace(rig, format=replace(rig.format, webcams=webcams))
     record_take(Drivers(Studio(1), FileDriver(room / "m")), rig, room / "short", 20 * NS)
     folder = TakeFolder(room / "short")
-    short = folder.track_path(folder.read_info().track("display-1"))
+    short = folder.track_path(folder.read_info().track("webcam-1"))
     hour = room / "hour.mkv"
     repeat_packets(short, hour, 180, 20_000)
     began = time.monotonic()
@@ -145,7 +147,7 @@ def _rewrapping(room: Path) -> None:
     _sync(room / "copy.mkv")
     copied_s = time.monotonic() - began
     began = time.monotonic()
-    rewrap(hour, room / "hour.mp4", faststart=True)
+    rewrap(hour, room / "hour.mp4")
     _sync(room / "hour.mp4")
     wrapped_s = time.monotonic() - began
     before, after = (read_packets(room / name) for name in ("hour.mkv", "hour.mp4"))

@@ -126,7 +126,7 @@ def rewrap(options: Namespace) -> int:
         try:
             if target.exists():
                 raise TakeError(f"{target} exists and was left alone. Move it away first.")
-            count = rewrap_file(source, target, faststart=True)
+            count = rewrap_file(source, target)
         except KettleError as error:
             print(error, file=sys.stderr)
             failed += 1

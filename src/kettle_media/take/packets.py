@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import av
+from av.error import FFmpegError
 
 from kettle_core.errors import TakeError
 from kettle_media.told import Told
@@ -83,8 +84,12 @@ def rewrap_parts(
                             break
                         length_s = float(packet.time_base * (packet.duration or 0))
                         packet.stream = copy
-                        with Told(target, writing=True):
+                        try:
                             after.mux(packet)
+                        except (FFmpegError, OSError, ValueError):
+                            # Told as of the target, not of the source around it.
+                            with Told(target, writing=True):
+                                raise
                         written.append(Packet(at_ms, length_s))
     except BaseException:
         target.unlink(missing_ok=True)
