@@ -7,6 +7,7 @@ import {
   inOwnZone,
   lufs,
   megabytes,
+  percent,
   timeLeft,
 } from "../../src/kettle_web/static/kettle/js/lib/format.js";
 import { pictureOf, waitBefore } from "../../src/kettle_web/static/kettle/js/lib/live_message.js";
@@ -28,6 +29,8 @@ test("sizes and levels carry their units", () => {
   assert.equal(decibels(12), "+12.0 dB");
   assert.equal(lufs(-23.04), "−23.0 LUFS");
   assert.equal(lufs(-120), "−∞ LUFS");
+  assert.equal(percent(0.784), "78 %");
+  assert.equal(percent(-0.1), "−10 %");
 });
 
 test("time left is in words and may be unknown", () => {
