@@ -188,7 +188,9 @@ def with_input_at(rig: Rig, input_id: str, place: int) -> Rig:
 
 
 def with_format(rig: Rig, format_: Format) -> Rig:
-    """The rig with another format; layers are placed anew in proportion to the frame."""
+    """The rig with another format; where the frame has another size layers follow in proportion."""
+    if format_.frame_size == rig.format.frame_size:
+        return replace(rig, format=format_)
     across = Fraction(format_.frame_width, rig.format.frame_width)
     down = Fraction(format_.frame_height, rig.format.frame_height)
 

@@ -74,6 +74,17 @@ class Tracks(unittest.TestCase):
         self.assertTrue(all(choice.wants(False, n * 33_333_333, 33_333_333) for n in range(30)))
 
 
+class Frames(unittest.TestCase):
+    def test_what_leaves_the_frame_as_large_as_it_was_moves_nothing(self):
+        first, *rest = RIG.scenes
+        odd = replace(first.layers[-1], box=replace(first.layers[-1].box, left=301, top=77))
+        scene = replace(first, layers=(*first.layers[:-1], odd), layout="")
+        rig = replace(RIG, scenes=(scene, *rest))
+        changed = replace(rig.format, fps=Fraction(25), scaling="lanczos")
+        self.assertEqual(with_format(rig, changed).scenes, rig.scenes)
+        self.assertEqual(with_format(rig, changed).format, changed)
+
+
 class Fits(unittest.TestCase):
     def test_rates_that_do_not_fit_are_said_with_what_becomes_of_the_frames(self):
         for program, given_, words in (
