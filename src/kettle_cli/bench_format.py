@@ -21,7 +21,7 @@ from kettle_engine.devices.drivers import Drivers
 from kettle_engine.live_take import record_live_take
 from kettle_engine.recording.take import record_take
 from kettle_engine.trial.alone import run_alone
-from kettle_media.encoding import times_ns, write_still
+from kettle_media.benches import times_ns, write_still
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.packets import read_packets, repeat_packets, rewrap

@@ -13,13 +13,12 @@ from kettle_cli.paths import DATA
 from kettle_cli.progress import Progress
 from kettle_core.errors import KettleError, RigError, TakeError
 from kettle_core.rig.estimate import Cost, program_cost, together, track_costs
-from kettle_core.rig.rig import Rig
+from kettle_core.rig.file_names import plain_text
 from kettle_core.rig.trial import in_words
 from kettle_engine.trial.alone import run_alone
-from kettle_engine.trial.kept import as_kept, keep_trial, known_bitrates, read_trial
+from kettle_engine.trial.kept import as_kept, keep_trial, known_bitrates, read_trial, trial_folder
 from kettle_media.take.packets import rewrap as rewrap_file
 
-TRIALS = DATA / "trials"
 LONGEST_MIN = 100 * 24 * 60
 
 
@@ -29,7 +28,7 @@ def estimate(options: Namespace) -> int:
         raise RigError(f"--minutes goes from above 0 to {LONGEST_MIN}, got {options.minutes:g}.")
     rig = find_rig(options.rig)
     seconds = options.minutes * 60
-    trials = known_bitrates(rig, read_trial(trial_folder(rig)))
+    trials = known_bitrates(rig, read_trial(_folder_of(options.rig)))
     tracks = track_costs(rig, trials)
     rows = {"tracks": tracks, "all": [together(tracks)], "program": [program_cost(rig, trials)]}
     if options.json:
@@ -66,7 +65,7 @@ def trial(options: Namespace) -> int:
     found = run_alone(DATA, rig, progress)
     kept = as_kept(rig, found, datetime.now(UTC))
     if DATA.is_dir():
-        keep_trial(trial_folder(rig), rig, found, datetime.now(UTC))
+        keep_trial(_folder_of(options.rig), rig, found, datetime.now(UTC))
     if options.json:
         inputs = [
             {
@@ -109,10 +108,10 @@ def trial(options: Namespace) -> int:
     return 0
 
 
-def trial_folder(rig: Rig) -> Path:
-    """Where the last trial of a rig lies that was asked for by its name or file."""
-    letters = "".join(c if c.isalnum() else "-" for c in rig.name.lower())[:60]
-    return TRIALS / f"name-{letters}"
+def _folder_of(name: str) -> Path:
+    """Where the last trial of a rig lies: a kept rig's is that of its page."""
+    key = f".file-{plain_text(Path(name).stem)}" if name.endswith(".json") else name
+    return trial_folder(DATA, key)
 
 
 def rewrap(options: Namespace) -> int:

@@ -20,6 +20,7 @@ from kettle_engine.live_take import record_live_take
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
 from kettle_engine.taking import GivingWay
+from kettle_media.naming import name_fields
 from kettle_media.program.take_program import compose_one_frame, compose_take
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.rig.stills import write_png
@@ -74,10 +75,9 @@ def _named(folder: Path, pattern: str, rig: Rig) -> Path:
     """A new folder in another one, called by a pattern."""
     check_pattern(pattern)
     now = datetime.now()
-    fields = {"date": now.date().isoformat(), "time": f"{now:%H-%M}", "rig": rig.name}
     number = 1
     while True:
-        fields["take"] = f"{number:02d}"
+        fields = name_fields(now, rig.name, number)
         found = folder / file_name(pattern, fields, lambda _: False)
         if not found.exists():
             return found

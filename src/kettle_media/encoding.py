@@ -1,15 +1,13 @@
 """Encoder settings as libav wants them; the one place that knows the encoder's own words."""
 
 from fractions import Fraction
-from pathlib import Path
 from typing import Any
 
 import av
-import numpy as np
 from av.codec.context import Flags
 from av.video.frame import PictureType
 
-from kettle_core.rig.encoder_settings import ConstantBitrate, ConstantQuality, EncoderSettings
+from kettle_core.rig.encoder_settings import ConstantBitrate, EncoderSettings
 
 BT709 = 1
 LIMITED_RANGE = 1
@@ -94,27 +92,3 @@ class Keyframes:
         if number > self._last:
             frame.pict_type = PictureType.I
             self._last = int(number)
-
-
-def write_still(path: Path, frames: int, fps: Fraction, size: tuple[int, int] = (64, 48)) -> None:
-    """A file with one grey picture again and again, as a program has its frames. For benches."""
-    settings = EncoderSettings(ConstantQuality(30), "ultrafast", threads=1)
-    grey = np.full((size[1] * 3 // 2, size[0]), 128, np.uint8)
-    with av.open(str(path), "w", format="mp4") as container:
-        stream = open_encoder(container, settings, size, fps, 1 / fps)
-        for number in range(frames):
-            frame = av.VideoFrame.from_numpy_buffer(grey, format="yuv420p")
-            frame.pts, frame.time_base = number, 1 / fps
-            container.mux(stream.encode(frame))
-        container.mux(stream.encode(None))
-
-
-def times_ns(path: Path) -> list[Fraction]:
-    """When each frame of a file is shown, in ns, exactly as the file says."""
-    with av.open(str(path)) as container:
-        stream = container.streams.video[0]
-        return sorted(
-            p.pts * p.time_base * 1_000_000_000
-            for p in container.demux(stream)
-            if p.pts is not None and p.size
-        )

@@ -20,12 +20,11 @@ from kettle_core.errors import TakeError
 from kettle_core.picture.quality import Quality
 from kettle_core.rig.format import Rate
 from kettle_core.rig.trial import Proposal, TrialPoint, ladder
-from kettle_engine.trial.kept import keep_trial
+from kettle_engine.trial.kept import keep_trial, trial_folder
 from kettle_engine.trial.running import InputTrial, Trial
 from kettle_media.roots import measure_speed, root_path
 from kettle_web.format.work import FRAMES, LONGEST_TRIAL_S, forget_frames
 from kettle_web.models import Job, Rig, Take
-from kettle_web.rigs.library import trial_folder
 from kettle_web.rigs.services import DELETED_KEPT_FOR, forget_deleted_rigs
 from kettle_web.takes.services import look_after_takes
 from tests.small_disk import small_disk
@@ -58,7 +57,9 @@ def kept(rig, fine=(0.95, 0.97, 0.985, 0.99, 0.995, 0.999)):
         "display-1", points, settings_.index(track), Proposal(2, "Main display: CRF 22 will do."),
         0.2, parts,
     )  # fmt: skip
-    return keep_trial(trial_folder(rig), values, Trial((found,), 0.8), datetime.now(UTC))
+    return keep_trial(
+        trial_folder(settings.DATA, rig.slug), values, Trial((found,), 0.8), datetime.now(UTC)
+    )
 
 
 class FormatCase(PageCase):
@@ -218,7 +219,7 @@ class Trials(FormatCase):
 
     def test_it_goes_with_the_rig_and_frames_that_were_left_behind_go(self):
         kept(self.rig)
-        folder = trial_folder(self.rig)
+        folder = trial_folder(settings.DATA, self.rig.slug)
         left, now = (settings.DATA / "trials" / f"{FRAMES}{name}" for name in ("left", "now"))
         for frames in (left, now):
             frames.mkdir()
@@ -234,7 +235,7 @@ class Trials(FormatCase):
 
     def test_a_damaged_trial_is_none(self):
         kept(self.rig)
-        path = trial_folder(self.rig) / "trial.json"
+        path = trial_folder(settings.DATA, self.rig.slug) / "trial.json"
         for text in ("", "{}", json.dumps({**json.loads(path.read_text()), "version": 99})):
             path.write_text(text)
             self.assertContains(self.page(), "Encodes what is on the inputs now")

@@ -4,6 +4,7 @@ import os
 import shutil
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
 from pathlib import Path
 
 from kettle_core.errors import KettleError
@@ -51,6 +52,7 @@ class KeptTrial:
 _DOCUMENT: Document[KeptTrial] = Document(KeptTrial, "The trial")
 
 
+@cache
 def machine_name() -> str:
     """The machine by its processor and cores."""
     model = "processor"
@@ -94,9 +96,9 @@ def keep_trial(folder: Path, rig: Rig, trial: Trial, at: datetime) -> KeptTrial:
     return kept
 
 
-def trial_json(kept: KeptTrial) -> str:
-    """A trial as JSON."""
-    return _DOCUMENT.write(kept)
+def trial_folder(data_dir: Path, key: str) -> Path:
+    """Where the last trial of a rig lies; `key` is its name in the address, or of a rig file."""
+    return data_dir / "trials" / key
 
 
 def read_trial(folder: Path) -> KeptTrial | None:

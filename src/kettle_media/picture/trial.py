@@ -5,7 +5,6 @@ import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from fractions import Fraction
 from itertools import islice
 from pathlib import Path
 from typing import Any
@@ -20,14 +19,13 @@ from kettle_core.picture.picture import Plane
 from kettle_core.picture.quality import Quality, QualityMeter
 from kettle_core.picture.reading import text_lines
 from kettle_core.rig.devices import Mode
-from kettle_core.rig.encoder_settings import EncoderSettings, track_settings, usual_kbps
+from kettle_core.rig.encoder_settings import track_settings, usual_kbps
 from kettle_core.rig.format import CEILING, TrackFormat
 from kettle_core.rig.frame_choice import FrameChoice
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.encoding import Keyframes, encoder
-from kettle_media.picture.scaling import Scaler
+from kettle_media.encoding import encoder
+from kettle_media.picture.track_frames import MS_TIME_BASE, TrackFrames
 
-MS = Fraction(1, 1000)
 COMPARED, LEAST_ENCODED, MOST_ENCODED, MOST_BYTES = 8, 12, 36, 120_000_000
 # Shown enlarged, so in px of the picture.
 CROP_PX = (72, 32)
@@ -59,33 +57,21 @@ class Tried:
 
 
 class _Encoding:
-    """An encoder of a track's format, fed frames as a recorder feeds them."""
+    """An encoder of a track's format, fed as a recorder feeds it."""
 
     def __init__(self, sample: Sample, track: TrackFormat, scaling: str) -> None:
-        self.mode = track.written(sample.mode)
-        self.settings: EncoderSettings = track_settings(self.mode, track)
-        size = (self.mode.width, self.mode.height)
-        self._context = encoder(self.settings, size, self.mode.fps, MS)
-        self._keyframes = Keyframes(self.settings)
-        same = size == (sample.mode.width, sample.mode.height)
-        self._scaler = None if same else Scaler(*size, scaling)
-        self._last_ms = -1
+        mode = track.written(sample.mode)
+        settings, size = track_settings(mode, track), (mode.width, mode.height)
+        source = (sample.mode.width, sample.mode.height)
+        self._context = encoder(settings, size, mode.fps, MS_TIME_BASE)
+        self._frames = TrackFrames(settings, size, source, scaling)
+        self.extradata = bytes(self._context.extradata or b"")
 
     def frame(self, buffer: Plane, at_ns: int) -> list[Any]:
-        frame = av.VideoFrame.from_numpy_buffer(buffer, format="yuv420p")
-        if self._scaler:
-            frame = self._scaler.scaled(frame)
-        self._last_ms = max(self._last_ms + 1, round(at_ns / 1e6))
-        frame.pts, frame.time_base = self._last_ms, MS
-        self._keyframes.mark(frame, self._last_ms * MS)
-        return list(self._context.encode(frame))
+        return list(self._context.encode(self._frames.frame(buffer, at_ns)))
 
     def rest(self) -> list[Any]:
         return list(self._context.encode(None))
-
-    @property
-    def extradata(self) -> bytes:
-        return bytes(self._context.extradata or b"")
 
 
 def _encode(

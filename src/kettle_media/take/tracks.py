@@ -1,6 +1,5 @@
 """Track files: one picture or sound in Matroska, written so that a kill costs little."""
 
-from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -12,15 +11,14 @@ from kettle_core.picture.picture import Plane
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import EncoderSettings
 from kettle_core.sound.mixing import to_integers
-from kettle_media.encoding import Keyframes, open_encoder
-from kettle_media.picture.scaling import Scaler
+from kettle_media.encoding import open_encoder
+from kettle_media.picture.track_frames import MS_TIME_BASE, TrackFrames
 from kettle_media.sound.sound_frames import frame_of
 from kettle_media.told import Told
 
 # Small clusters, each written when it is full, and no seeking back: what has been written
 # is readable without a proper end.
 CRASH_SAFE = {"cluster_time_limit": "150", "flush_packets": "1", "live": "1"}
-MS_TIME_BASE = Fraction(1, 1000)
 LONGEST_WRITE_SAMPLES = 48_000
 SOUND_CODECS: dict[str, tuple[str, dict[str, str]]] = {
     "flac": ("flac", {"bits_per_raw_sample": "24", "compression_level": "3"}),
@@ -31,7 +29,7 @@ SOUND_CODECS: dict[str, tuple[str, dict[str, str]]] = {
 class PictureWriter:
     """Writes I420 frames with exact times to one track. Raises TakeError when it can't.
 
-    Frames of another `size` than the track's are scaled by a method of the format.
+    `size` and `scaling` as of `TrackFrames`; without a size frames come as the track is written.
     """
 
     def __init__(
@@ -39,26 +37,20 @@ class PictureWriter:
         path: Path,
         mode: Mode,
         settings: EncoderSettings,
-        size: tuple[int, int] = (0, 0),
+        size: tuple[int, int] | None = None,
         scaling: str = "area",
     ) -> None:
-        self._path, self._keyframes = path, Keyframes(settings)
+        self._path = path
+        own = (mode.width, mode.height)
+        self._frames = TrackFrames(settings, own, size or own, scaling)
         with Told(path, writing=True):
             self._container = av.open(str(path), "w", format="matroska", options=CRASH_SAFE)
-            own = (mode.width, mode.height)
             self._stream = open_encoder(self._container, settings, own, mode.fps, MS_TIME_BASE)
             self._container.start_encoding()  # the header is on disk before the first frame
-        self._last_ms = -1
-        self._scaler = Scaler(*own, scaling) if size not in ((0, 0), own) else None
 
     def write(self, buffer: Plane, pts_ns: int) -> None:
         """Encode one frame at a time since the take's start."""
-        frame = av.VideoFrame.from_numpy_buffer(buffer, format="yuv420p")
-        if self._scaler:
-            frame = self._scaler.scaled(frame)
-        self._last_ms = max(self._last_ms + 1, round(pts_ns / 1e6))
-        frame.pts, frame.time_base = self._last_ms, MS_TIME_BASE
-        self._keyframes.mark(frame, self._last_ms * MS_TIME_BASE)
+        frame = self._frames.frame(buffer, pts_ns)
         with Told(self._path, writing=True):
             for packet in self._stream.encode(frame):
                 self._container.mux(packet)

@@ -29,13 +29,15 @@ from kettle_engine.trial.kept import (
     known_bitrates,
     out_of_date,
     read_trial,
+    trial_folder,
 )
+from kettle_media.naming import name_fields
 from kettle_media.roots import Root, roots
 from kettle_web.format.changes import KINDS, root_choices, row_name, track_of_row
 from kettle_web.format.forms import CostForm, FilesForm, PictureForm, ProgramForm, TrackForm
 from kettle_web.frame.editing import history
-from kettle_web.models import Job, Rig
-from kettle_web.rigs.library import trial_folder
+from kettle_web.jobs.selectors import newest, newest_open
+from kettle_web.models import Job, Rig, Tutorial
 
 FIRST_COST = {"minutes": 60, "size_mb": 2000, "line_mbps": 20}
 BASIS_WORDS = {
@@ -73,7 +75,7 @@ def format_page(
     """All of the page; with what is `tried` in place of what is kept."""
     values, wrong = tried or rig.values, wrong or {}
     files = values.format.files
-    kept = read_trial(trial_folder(rig))
+    kept = read_trial(trial_folder(settings.DATA, rig.slug))
     trials: Mapping[str, Sequence[Measured]] = known_bitrates(values, kept)
     costs = {c.id: c for c in estimate.track_costs(values, trials)}
     program = estimate.program_cost(values, trials)
@@ -96,7 +98,7 @@ def format_page(
         "purposes": PURPOSES,
         "findings": format_findings(values),
         "trial": trial_drawings(values, kept, query),
-        "trying": trial_job(rig),
+        "trying": newest_open("trial", trial_subject(rig)),
         "history": history(rig),
         "here": reverse("format", args=[rig.slug]),
         **_facts(values, list(costs.values()), program, query),
@@ -189,31 +191,19 @@ def basis_words(values: RigValues, tracks: Sequence[Cost]) -> str:
 
 
 def example_name(values: RigValues) -> str:
-    """What the files of a take that begins now would be called; "" where the pattern is wrong."""
-    now = timezone.localtime()
+    """What the first track of a take that begins now would be called; "" for a wrong pattern."""
     first = next((i.name for i in values.inputs if i.has_track), "")
-    fields = {
-        "date": now.date().isoformat(),
-        "time": f"{now:%H-%M}",
-        "tutorial": "Untitled",
-        "rig": values.name,
-        "take": "01",
-        "track": first,
-    }
+    fields = name_fields(timezone.localtime(), values.name, 1, Tutorial.UNTITLED, first)
     try:
         return file_name(values.format.files.pattern, fields, lambda _: False)
     except KettleError:
         return ""
 
 
-def root_rows(values: RigValues) -> list[tuple[str, Root]]:
-    """Allowed folders by how a format names them."""
-    return [(root.value, root) for root in roots(settings.TAKES)]
-
-
 def chosen_root(values: RigValues) -> Root | None:
     """The folder that takes are recorded into; None where it is not allowed here."""
-    return dict(root_rows(values)).get(values.format.files.root)
+    wanted = values.format.files.root
+    return next((root for root in roots(settings.TAKES) if root.value == wanted), None)
 
 
 def speed_subject(root: str) -> str:
@@ -223,9 +213,7 @@ def speed_subject(root: str) -> str:
 
 def folder_speed(values: RigValues, whole: Cost) -> dict[str, Any]:
     """What was measured of the chosen folder last, and whether that is fast enough."""
-    subject = speed_subject(values.format.files.root)
-    jobs = Job.objects.filter(kind="folder-speed", subject=subject)
-    last = jobs.exclude(state=Job.State.CANCELLED).last()
+    last = newest("folder-speed", speed_subject(values.format.files.root))
     if last is None or last.state != Job.State.DONE:
         return {"job": last}
     bytes_per_s = float(last.result.get("bytes_per_s", 0.0))
@@ -236,13 +224,6 @@ def folder_speed(values: RigValues, whole: Cost) -> dict[str, Any]:
 def trial_subject(rig: Rig) -> str:
     """What the job of a rig's trial is about."""
     return f"rig:{rig.pk}"
-
-
-def trial_job(rig: Rig) -> Job | None:
-    """The trial that was ordered last, while it is not done."""
-    jobs = Job.objects.filter(kind="trial", subject=trial_subject(rig))
-    last = jobs.exclude(state=Job.State.CANCELLED).last()
-    return last if last and last.state != Job.State.DONE else None
 
 
 def trial_drawings(
@@ -299,7 +280,6 @@ def trial_drawing(values: RigValues, item: Input, found: KeptInput, chosen: str)
         "chosen": points[number],
         "proposal": found.proposal,
         "taken": 0 <= proposed < len(points) and points[proposed]["state"] == "present",
-        "load": found.load,
         "ticks": [
             {"x": round(WIDE * (log10(kbps) - low) / (high - low), 1), "words": words}
             for kbps, words in TICKS

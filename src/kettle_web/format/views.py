@@ -12,7 +12,7 @@ from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.trial import in_words
 from kettle_core.rig.whole import check_rig
 from kettle_engine.protocol import IDLE, WATCHING
-from kettle_engine.trial.kept import crop_path, read_trial
+from kettle_engine.trial.kept import crop_path, read_trial, trial_folder
 from kettle_web.format import selectors
 from kettle_web.format.changes import Asked, change, with_track_of
 from kettle_web.frame.asking import WrongFieldError, seen
@@ -20,7 +20,6 @@ from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
 from kettle_web.jobs.services import SOON, order
 from kettle_web.models import Rig
-from kettle_web.rigs.library import trial_folder
 
 
 @require_safe
@@ -90,7 +89,7 @@ def take_proposal(request: HttpRequest, slug: str) -> HttpResponse:
     """Set a track as a point of the trial was."""
     rig = get_object_or_404(Rig, slug=slug)
     row, number = request.POST.get("row", ""), request.POST.get("number", "")
-    kept = read_trial(trial_folder(rig))
+    kept = read_trial(trial_folder(settings.DATA, rig.slug))
     found = kept.of(row) if kept else None
     points = found.points if found else ()
     if not number.isascii() or not number.isdigit() or int(number[:4]) >= len(points):
@@ -109,12 +108,12 @@ def take_proposal(request: HttpRequest, slug: str) -> HttpResponse:
 def trial_crop(request: HttpRequest, slug: str, input_id: str, number: int) -> HttpResponse:
     """The enlarged part of an input: 0 as it was, then after each point."""
     rig = get_object_or_404(Rig, slug=slug)
-    kept = read_trial(trial_folder(rig))
+    kept = read_trial(trial_folder(settings.DATA, rig.slug))
     found = kept.of(input_id) if kept else None
     if found is None or number > len(found.points):
         raise Http404("There is no such part of a picture.")
     try:
-        data = crop_path(trial_folder(rig), input_id, number - 1).read_bytes()
+        data = crop_path(trial_folder(settings.DATA, rig.slug), input_id, number - 1).read_bytes()
     except OSError as error:
         raise Http404("This part of the picture is gone.") from error
     return HttpResponse(data, content_type="image/png")
@@ -125,7 +124,7 @@ def speed(request: HttpRequest, slug: str) -> HttpResponse:
     """Have the speed of the chosen folder measured."""
     rig = get_object_or_404(Rig, slug=slug)
     root = rig.values.format.files.root
-    if root not in dict(selectors.root_rows(rig.values)):
+    if selectors.chosen_root(rig.values) is None:
         raise RigError("This folder is not allowed here. Choose another one.", "root")
     subject = selectors.speed_subject(root)
     order(kind="folder-speed", queue=SOON, subject=subject, title="Speed of the folder")

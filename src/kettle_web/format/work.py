@@ -9,13 +9,12 @@ from django.conf import settings
 from django.utils import timezone
 
 from kettle_core.errors import RigError
-from kettle_engine.trial.kept import keep_trial
+from kettle_engine.trial.kept import keep_trial, trial_folder
 from kettle_engine.trial.running import run_trial
 from kettle_media.roots import measure_speed, root_path
 from kettle_web.frame.engine import engine
 from kettle_web.jobs.doing import Doing
 from kettle_web.models import Rig
-from kettle_web.rigs.library import trial_folder
 
 # Frames of a trial lie in a folder of such a name while it lasts.
 FRAMES = ".frames-"
@@ -45,7 +44,7 @@ def trial(doing: Doing) -> None:
 
     frames = settings.DATA / "trials" / f"{FRAMES}{rig.pk}"
     found = run_trial(values, rings, frames, tell)
-    keep_trial(trial_folder(rig), values, found, timezone.now())
+    keep_trial(trial_folder(settings.DATA, rig.slug), values, found, timezone.now())
 
 
 def forget_frames() -> None:

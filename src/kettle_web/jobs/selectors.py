@@ -25,6 +25,18 @@ def count_active() -> int:
     return Job.objects.filter(state__in=ACTIVE).count()
 
 
+def newest(kind: str, subject: str) -> Job | None:
+    """The job of a kind about something that was ordered last and not cancelled."""
+    jobs = Job.objects.filter(kind=kind, subject=subject)
+    return jobs.exclude(state=Job.State.CANCELLED).last()
+
+
+def newest_open(kind: str, subject: str) -> Job | None:
+    """The same while it is not done."""
+    last = newest(kind, subject)
+    return last if last and last.state != Job.State.DONE else None
+
+
 def job_in_words(job: Job) -> str:
     """Its state, or what it waits for."""
     if job.state == Job.State.RUNNING and job.sentence:

@@ -23,8 +23,3 @@ def keep_still(*, rig: Rig, data: bytes, name: str) -> Still:
 
 def _library() -> Path:
     return Path(settings.DATA) / "pictures"
-
-
-def trial_folder(rig: Rig) -> Path:
-    """Where the last trial of a rig lies; it goes with the rig."""
-    return Path(settings.DATA) / "trials" / f"rig-{rig.pk}"

@@ -5,19 +5,20 @@ from contextlib import suppress
 from datetime import timedelta
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 from django.utils.text import slugify
 
 from kettle_core.errors import EngineError
 from kettle_engine.protocol import IDLE, WATCHING
+from kettle_engine.trial.kept import trial_folder
 from kettle_media.rig_document import rig_to_dict
 from kettle_studio.demo import demo_rig
 from kettle_web.frame.editing import forget
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig
 from kettle_web.rigs.heard import forget_heard_of
-from kettle_web.rigs.library import trial_folder
 
 DELETED_KEPT_FOR = timedelta(days=30)
 # Addresses of pages beside those of rigs.
@@ -65,7 +66,7 @@ def forget_deleted_rigs() -> None:
     """Let rigs go for good that were deleted long ago, with history and library."""
     for rig in Rig.with_deleted.filter(deleted_at__lt=timezone.now() - DELETED_KEPT_FOR):
         forget(rig)
-        shutil.rmtree(trial_folder(rig), ignore_errors=True)
+        shutil.rmtree(trial_folder(settings.DATA, rig.slug), ignore_errors=True)
         rig.delete()
 
 

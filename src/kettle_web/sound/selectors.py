@@ -19,6 +19,7 @@ from kettle_web.frame.editing import history
 from kettle_web.frame.engine import status_or_message
 from kettle_web.frame.form_fields import plain
 from kettle_web.frame.selectors import level_strip
+from kettle_web.jobs.selectors import newest_open
 from kettle_web.models import Job, Rig
 from kettle_web.rigs.addresses import sound_address
 from kettle_web.rigs.heard import HEARD_FOR_S, heard_path
@@ -99,9 +100,7 @@ def comparison_of(rig: Rig, item: Input) -> str:
 
 def comparison_job(rig: Rig, item: Input) -> Job | None:
     """The comparison that was ordered last, while it is not done."""
-    jobs = Job.objects.filter(kind="comparison", subject=comparison_of(rig, item))
-    last = jobs.exclude(state=Job.State.CANCELLED).last()
-    return last if last and last.state != Job.State.DONE else None
+    return newest_open("comparison", comparison_of(rig, item))
 
 
 def compared(rig: Rig, item: Input) -> dict[str, Any] | None:

@@ -9,26 +9,12 @@ from kettle_core.errors import KettleError
 from kettle_core.rig.file_names import file_name
 from kettle_core.rig.format import DEFAULT_PATTERN
 from kettle_core.rig.rig import Rig as RigValues
+from kettle_media.naming import name_fields
 from kettle_media.roots import root_paths
 from kettle_media.take.folder import TakeFolder
 from kettle_web.models import Take, Tutorial
 
 PROGRAM = "program"
-
-
-def name_fields(
-    tutorial: str, rig: str, number: int, when: datetime, track: str = ""
-) -> dict[str, str]:
-    """Texts of a pattern's fields; times in the machine's own zone."""
-    local = timezone.localtime(when)
-    return {
-        "date": local.date().isoformat(),
-        "time": f"{local:%H-%M}",
-        "tutorial": tutorial,
-        "rig": rig,
-        "take": f"{number:02d}",
-        "track": track,
-    }
 
 
 def next_number(tutorial: Tutorial) -> int:
@@ -46,7 +32,7 @@ def free_folder(
         paths = root_paths(takes).values()
         return known or any((path / name).exists() for path in paths)
 
-    fields = name_fields(tutorial.name, rig, number, when)
+    fields = name_fields(timezone.localtime(when), rig, number, tutorial.name)
     return file_name(pattern, fields, taken)
 
 
@@ -66,5 +52,6 @@ def download_name(take: Take, track: str, ending: str) -> str:
     if "{track}" not in pattern:
         pattern = f"{pattern}-{{track}}"
     earlier = Take.with_deleted.filter(tutorial=take.tutorial, pk__lte=take.pk)
-    fields = name_fields(take.tutorial.name, rig, earlier.count(), take.recorded_at, track)
+    when = timezone.localtime(take.recorded_at)
+    fields = name_fields(when, rig, earlier.count(), take.tutorial.name, track)
     return file_name(pattern, fields, lambda _: False) + ending
