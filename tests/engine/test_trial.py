@@ -1,6 +1,7 @@
 """A trial from the rings on: what is taken, what goes wrong, what is left behind."""
 
 import contextlib
+import multiprocessing
 import tempfile
 import threading
 import time
@@ -151,6 +152,24 @@ class Running(TrialCase):
         with self.coming(), self.assertRaises(Enough):
             run_trial(RIG, {"screen": str(self.path)}, self.folder / "frames", tell, 0.5)
         self.assertFalse((self.folder / "frames").exists())
+
+    def test_where_who_asked_is_killed_it_ends_and_leaves_no_frames(self):
+        frames = self.folder / "frames"
+        asks = multiprocessing.get_context("spawn").Process(
+            target=run_trial, args=(RIG, {"screen": str(self.path)}, frames, print, 1.0)
+        )
+        with self.coming():
+            asks.start()
+            self.until(lambda: frames.exists() and any(frames.iterdir()))
+            asks.kill()
+            asks.join()
+            self.until(lambda: not frames.exists())
+
+    def until(self, holds):
+        deadline = time.monotonic() + 60
+        while not holds():
+            self.assertLess(time.monotonic(), deadline)
+            time.sleep(0.02)
 
     def test_what_fails_in_its_process_is_the_error_here(self):
         with self.assertRaisesRegex(DeviceError, "Nothing came"):

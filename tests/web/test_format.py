@@ -3,6 +3,7 @@
 import json
 import os
 import shutil
+import subprocess
 import tempfile
 import time
 from dataclasses import replace
@@ -274,6 +275,15 @@ class Folders(FormatCase):
             self.assertContains(self.page(), "not allowed here")
             with self.assertRaisesRegex(TakeError, "none of the folders"):
                 root_path(settings.TAKES, str(self.other))
+
+    def test_one_that_can_only_be_read_is_said(self):
+        with small_disk(self.other / "disk", 8) as disk:
+            subprocess.run(["mount", "-o", "remount,ro", str(disk)], check=True)
+            with mock.patch.dict(os.environ, {"KETTLE_ROOTS": str(disk)}):
+                self.post("files", **{**FILES, "root": str(disk)})
+                self.assertContains(self.page(), "can&#x27;t be written to.")
+                with self.assertRaisesRegex(TakeError, "Nothing was recorded"):
+                    root_path(settings.TAKES, str(disk))
 
     def test_how_fast_it_is_is_measured_as_a_job(self):
         self.client.post(reverse("folder-speed", args=["demo"]))

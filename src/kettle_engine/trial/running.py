@@ -113,6 +113,8 @@ def _work(line: Connection, rig: Rig, rings: dict[str, str], folder: Path, secon
             line.send(("done", _trial(line, rig, rings, folder, seconds)))
     except KettleError as error:
         line.send(("failed", error))
+    except BrokenPipeError:
+        return  # who asked is gone
 
 
 def _trial(

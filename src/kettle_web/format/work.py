@@ -1,5 +1,6 @@
 """Long work of the Format page."""
 
+import os
 import shutil
 import time
 from contextlib import suppress
@@ -42,7 +43,7 @@ def trial(doing: Doing) -> None:
         doing.check()
         doing.tell(done, total, "steps")
 
-    frames = settings.DATA / "trials" / f"{FRAMES}{rig.pk}"
+    frames = settings.DATA / "trials" / f"{FRAMES}{rig.pk}-{os.getpid()}"
     found = run_trial(values, rings, frames, tell)
     keep_trial(trial_folder(settings.DATA, rig.slug), values, found, timezone.now())
 

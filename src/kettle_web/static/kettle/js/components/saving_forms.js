@@ -20,7 +20,7 @@ export function mount() {
   };
 
   const hide = () => {
-    for (const button of document.querySelectorAll("form[data-save] [data-without-script]")) {
+    for (const button of document.querySelectorAll("[data-without-script]")) {
       /** @type {HTMLElement} */ (button).hidden = true;
     }
   };

@@ -10,10 +10,10 @@ export function mount() {
   const stop = new AbortController();
   let timer = 0;
 
-  const work = (/** @type {HTMLFormElement} */ form) => {
+  /** What is asked for besides stays. @param {Iterable<[string, any]>} values */
+  const ask = (values) => {
     const query = new URLSearchParams(location.search);
-    for (const [name, value] of new FormData(form))
-      if (typeof value === "string") query.set(name, value);
+    for (const [name, value] of values) query.set(name, String(value));
     go(`?${query}`);
   };
 
@@ -23,7 +23,7 @@ export function mount() {
       const form = /** @type {HTMLInputElement} */ (event.target).form;
       if (!form?.matches("[data-sums]")) return;
       window.clearTimeout(timer);
-      timer = window.setTimeout(() => work(form), SETTLE_MS);
+      timer = window.setTimeout(() => ask(new FormData(form)), SETTLE_MS);
     },
     { signal: stop.signal },
   );
@@ -33,7 +33,7 @@ export function mount() {
       const form = /** @type {HTMLFormElement} */ (event.target);
       if (!form.matches("[data-sums]")) return;
       event.preventDefault();
-      work(form);
+      ask(new FormData(form));
     },
     { signal: stop.signal },
   );
@@ -44,19 +44,10 @@ export function mount() {
       const link = /** @type {HTMLElement} */ (event.target).closest("a[data-choose]");
       if (!link || event.ctrlKey || event.metaKey || event.shiftKey) return;
       event.preventDefault();
-      const query = new URLSearchParams(location.search);
-      for (const [name, value] of new URL(link.href).searchParams) query.set(name, value);
-      go(`?${query}`);
+      ask(new URL(link.href).searchParams);
     },
     { signal: stop.signal },
   );
-  const hide = () => {
-    /** @type {NodeListOf<HTMLElement>} */
-    const buttons = document.querySelectorAll("[data-sums] [data-without-script]");
-    for (const button of buttons) button.hidden = true;
-  };
-  document.addEventListener("parts:swapped", hide, { signal: stop.signal });
-  hide();
   return {
     destroy() {
       stop.abort();
