@@ -185,6 +185,21 @@ class WithEngine(TransactionTestCase):
         )
         self.assertIn("“Other rig” was opened on another page", seen["status"]["message"])
 
+    def test_a_page_that_hears_nothing_for_a_moment_leaves_another_pages_rig_alone(self):
+        other, rigs = {**self.rig.document, "name": "Other rig"}, []
+
+        def open_other(seen):
+            if "levels" in seen and "opened" not in seen:
+                seen["opened"] = True
+                engine().ask("open_rig", rig=other, owner="other")
+            elif "opened" in seen:
+                rigs.append(engine().ask("status").get("rig"))
+
+        # As on a machine that stands still again and again: it is always too long ago.
+        with mock.patch("kettle_web.live.consumer.SILENT_AFTER_S", -1.0):
+            self.receive("levels", lambda _: len(rigs) > 30, more=open_other)
+        self.assertEqual(set(rigs), {"other"})
+
     def test_a_rig_changed_during_a_take_disturbs_neither_take_nor_page(self):
         states = []
 

@@ -243,6 +243,7 @@ class LiveConsumer(AsyncWebsocketConsumer):
         """Have the rig open as it is now, again after the engine was away, and say so meanwhile."""
         slug = self._slug
         opened, told, asked_at = 0, 0, 0.0
+        had = False
         while True:
             now = time.monotonic()
             away = now - self.hub.heard_at > SILENT_AFTER_S
@@ -261,8 +262,13 @@ class LiveConsumer(AsyncWebsocketConsumer):
                         text_data=json.dumps({"kind": "changed", "values": vars(newest)})
                     )
                 if told and free and (lapsed or told != opened):
-                    await sync_to_async(_open_rig, thread_sensitive=False)(slug, self._spares)
-                    opened, asked_at = told, now
+                    # What was changed is shown; who only heard nothing for a while takes nothing
+                    # away from a page that has opened its own rig meanwhile.
+                    again = had and opened in (0, told)
+                    await sync_to_async(_open_rig, thread_sensitive=False)(
+                        slug, self._spares, again
+                    )
+                    opened, asked_at, had = told, now, True
             except KettleError as error:
                 opened = 0
                 await self._tell("absent" if str(error) == NOT_RUNNING else "failed", str(error))
@@ -297,7 +303,10 @@ def _newest_change(slug: str, told: int) -> _Newest:
     return _Newest(rig.revision, came_since(rig, max(told, rig.revision - 1)))
 
 
-def _open_rig(slug: str, spares: bool) -> None:
+def _open_rig(slug: str, spares: bool, again: bool) -> None:
+    """Open a rig; `again` only where no other one is open."""
+    if again and engine().ask("status").get("rig", slug) not in ("", slug):
+        return
     document = Rig.objects.filter(slug=slug).values_list("document", flat=True).first()
     if document:
         engine().ask("open_rig", rig=document, spares=spares, owner=slug)
