@@ -60,6 +60,23 @@ class FormatSteps(BrowserCase):
         page.keyboard.press("u")
         expect(page.locator("#picture-frame_width")).to_have_value("1920")
 
+    def test_3_a_starting_point_is_chosen_by_keys_and_its_list_closes(self):
+        page = self.page
+        self.open()
+        menu = page.locator("details.purposes")
+        page.keyboard.press("p")
+        expect(menu).to_have_attribute("open", "")
+        page.keyboard.press("Escape")
+        expect(menu).not_to_have_attribute("open", "")
+        page.keyboard.press("p")
+        page.get_by_role("button", name="Hours on a nearly full disk").focus()
+        page.keyboard.press("Enter")
+        expect(page.locator("#picture-fps")).to_have_value("15")
+        expect(menu).not_to_have_attribute("open", "")
+        page.locator("h1").click()
+        page.keyboard.press("u")
+        expect(page.locator("#picture-fps")).to_have_value("30")
+
     def test_2_a_trial_is_cancelled_made_taken_undone_and_recorded_with(self):
         page = self.page
         self.open()

@@ -15,13 +15,20 @@ from kettle_core.rig.format import (
     MOST_CRF,
     MOST_KBPS,
     QUALITY,
+    SPEEDS,
     Rate,
+    Speed,
     TrackFormat,
 )
 
 FINE_ENOUGH, HEADROOM = 0.98, 0.30
 # Where there is nothing to encode there would be no bound.
 MOST_ROOM = 99.0
+# Work of an encoder's speeds beside "superfast", of screens and of webcams; measured on the studio.
+SPEED_WORK: dict[bool, dict[Speed, float]] = {
+    True: dict(zip(SPEEDS, (0.65, 1.0, 1.15, 1.85, 2.0, 3.0), strict=True)),
+    False: dict(zip(SPEEDS, (0.28, 1.0, 1.0, 3.2, 3.5, 9.0), strict=True)),
+}
 CRF_STEPS = (-8, -4, 0, 4, 8, 12)
 KBPS_STEPS = (0.125, 0.25, 0.5, 1.0, 2.0)
 
@@ -119,6 +126,12 @@ def in_words(rate: Rate) -> str:
         CEILING: f"CRF {rate.crf} under {kbps}",
         CONSTANT: f"constant {kbps}",
     }[rate.control]
+
+
+def speeds_ms(point: TrialPoint, is_screen: bool) -> dict[Speed, float]:
+    """About how many ms a frame would take at each speed, from a point that was tried."""
+    work = SPEED_WORK[is_screen]
+    return {s: 1000 / point.fps * work[s] / work[point.track.speed] for s in SPEEDS}
 
 
 def measured(mode: Mode, points: Sequence[TrialPoint]) -> list[Measured]:

@@ -22,7 +22,7 @@ from kettle_core.rig.format_findings import format_findings
 from kettle_core.rig.purposes import PURPOSES
 from kettle_core.rig.rig import Input
 from kettle_core.rig.rig import Rig as RigValues
-from kettle_core.rig.trial import in_words
+from kettle_core.rig.trial import in_words, speeds_ms
 from kettle_engine.trial.kept import (
     KeptInput,
     KeptTrial,
@@ -34,7 +34,14 @@ from kettle_engine.trial.kept import (
 from kettle_media.naming import name_fields
 from kettle_media.roots import Root, roots
 from kettle_web.format.changes import KINDS, root_choices, row_name, track_of_row
-from kettle_web.format.forms import CostForm, FilesForm, PictureForm, ProgramForm, TrackForm
+from kettle_web.format.forms import (
+    SPEED_WORDS,
+    CostForm,
+    FilesForm,
+    PictureForm,
+    ProgramForm,
+    TrackForm,
+)
 from kettle_web.frame.editing import history
 from kettle_web.jobs.selectors import newest, newest_open
 from kettle_web.models import Job, Rig, Tutorial
@@ -279,6 +286,7 @@ def trial_drawing(values: RigValues, item: Input, found: KeptInput, chosen: str)
         "points": points,
         "chosen": points[number],
         "proposal": found.proposal,
+        "speeds": speed_costs(item, found),
         "taken": 0 <= proposed < len(points) and points[proposed]["state"] == "present",
         "ticks": [
             {"x": round(WIDE * (log10(kbps) - low) / (high - low), 1), "words": words}
@@ -287,6 +295,13 @@ def trial_drawing(values: RigValues, item: Input, found: KeptInput, chosen: str)
         ],
         "levels": [{"y": quality_place(q), "words": f"{q:g}"} for q in QUALITY_TICKS],
     }
+
+
+def speed_costs(item: Input, found: KeptInput) -> list[tuple[str, float]]:
+    """The encoder's speeds in words, and about how many ms each takes of a frame here."""
+    words = dict(SPEED_WORDS)
+    costs = speeds_ms(found.points[max(found.present, 0)], item.is_screen)
+    return [(words[speed], ms) for speed, ms in costs.items()]
 
 
 def quality_place(ssim: float) -> float:

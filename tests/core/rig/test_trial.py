@@ -10,7 +10,15 @@ from hypothesis import strategies as st
 from kettle_core.picture.quality import Quality
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import LEAST_KBPS, MOST_CRF, Rate, TrackFormat
-from kettle_core.rig.trial import TrialPoint, head_room, in_words, ladder, measured, propose
+from kettle_core.rig.trial import (
+    TrialPoint,
+    head_room,
+    in_words,
+    ladder,
+    measured,
+    propose,
+    speeds_ms,
+)
 
 MODE = Mode(1280, 720, Fraction(30))
 TRACK = TrackFormat(Rate("quality", 18))
@@ -46,6 +54,15 @@ class Ladders(unittest.TestCase):
         ]
         (free,) = measured(MODE, points)
         self.assertEqual((free.crf, free.kbps), (20, 500.0))
+
+
+class Speeds(unittest.TestCase):
+    def test_more_work_takes_longer_and_the_tried_speed_what_was_measured(self):
+        tried = point(18, 600, 0.99)
+        for is_screen in (True, False):
+            costs = speeds_ms(tried, is_screen)
+            self.assertAlmostEqual(costs[tried.track.speed], 1000 / tried.fps)
+            self.assertEqual(list(costs.values()), sorted(costs.values()))
 
 
 class Proposals(unittest.TestCase):
