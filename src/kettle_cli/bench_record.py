@@ -1,4 +1,6 @@
-"""bench record: the demo rig recorded with the Record page open and a job waiting, beside loads."""
+"""bench record: the demo rig recorded with the Record page open, scenes switched and a layer
+dragged, a job waiting, beside loads.
+"""
 
 import json
 import subprocess
@@ -40,6 +42,8 @@ BARE_S = 64
 WARM_NS = 8 * NS_PER_S
 BURN = "while True: pass"
 JOB_S = 8
+SCENES, DRAG_EVERY_S = ("scene-1", "scene-2"), 0.1
+DRAGGED = demo_rig().scenes[0].layers[-1].id
 # Memory is to be flat from then on.
 SETTLED_S = 300.0
 
@@ -168,8 +172,10 @@ def _measure(
     memory: list[tuple[float, int]] = []
     answers_s: list[float] = []
     said: list[str] = []
+    changes = 0
     while time.monotonic() - began_s < seconds:
-        time.sleep(min(2.5, seconds / 4))
+        changes += 1
+        _change(client, changes, min(2.5, seconds / 4))
         used_bytes = sum(pss_bytes(pid) for pid in with_children(hello["pid"]))
         memory.append((time.monotonic() - began_s, used_bytes))
         answers_s.append(_answer_s(page.url))
@@ -200,6 +206,21 @@ def _measure(
         f"at worst {max(answers_s) * 1000:.0f} ms",
         flush=True,
     )
+
+
+def _change(client: EngineClient, number: int, length_s: float) -> None:
+    """For a while: another scene each second time, else a layer dragged, as the page does it."""
+    until_s = time.monotonic() + length_s
+    if number % 2:
+        scene = SCENES[number // 2 % 2]
+        client.ask("cue", what="scene", scene=scene)
+    while time.monotonic() < until_s:
+        time.sleep(DRAG_EVERY_S)
+        if number % 2 == 0:
+            left = 900 + int(300 * (until_s - time.monotonic()))
+            box = {"left": left, "top": 500, "width": 432, "height": 432}
+            place = {"scene": SCENES[0], "layer": DRAGGED, "box": box, "turn": 0.0}
+            client.ask("cue", what="place", **place)
 
 
 def _answer_s(address: str) -> float:

@@ -5,6 +5,7 @@ import os
 import sys
 from argparse import Namespace
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 from kettle_cli.find_rig import find_rig
@@ -18,14 +19,16 @@ from kettle_core.rig.rig import Rig
 from kettle_engine.devices.drivers import Drivers
 from kettle_engine.live_take import record_live_take
 from kettle_engine.process import work_frame_by_frame
-from kettle_engine.recording.take import record_take
+from kettle_engine.recording.take import Happening, record_take
 from kettle_engine.taking import GivingWay
+from kettle_engine.timed_faults import TimedFault, read_faults
 from kettle_media.naming import name_fields
 from kettle_media.program.take_program import compose_one_frame, compose_take
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.rig.stills import write_png
 from kettle_media.rig_document import format_from_json
 from kettle_media.take.align import align_take
+from kettle_media.take.cue_orders import first_cue, read_cue_file
 from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
@@ -44,6 +47,9 @@ def take(options: Namespace) -> int:
         rig = with_format(rig, _format_of(options.format))
     if options.name_pattern is not None:
         options.out = _named(options.out, options.name_pattern, rig)
+    cues = read_cue_file(options.cues, rig, options.scene) if options.cues else ()
+    cues = cues or (first_cue(rig, options.scene),)
+    faults = read_faults(options.faults) if options.faults else ()
     progress = Progress("Recording", "s")
     length_ns = round(options.seconds * 1e9)
 
@@ -52,15 +58,31 @@ def take(options: Namespace) -> int:
 
     if options.fast:
         work_frame_by_frame()
-        drivers = Drivers(Studio(options.seed), FileDriver(DATA / "material"))
-        info = record_take(drivers, rig, options.out, length_ns, tell, library=DATA / "pictures")
+        studio = Studio(options.seed)
+        drivers = Drivers(studio, FileDriver(DATA / "material"))
+        happenings = [Happening(f.at_ns, partial(_fail, studio, f)) for f in faults]
+        info = record_take(
+            drivers,
+            rig,
+            options.out,
+            length_ns,
+            tell,
+            library=DATA / "pictures",
+            cues=cues,
+            happenings=happenings,
+        )
     else:
         os.environ["KETTLE_STUDIO_SEED"] = str(options.seed)
-        info = record_live_take(DATA, rig, options.out, length_ns, tell)
+        info = record_live_take(DATA, rig, options.out, length_ns, tell, cues=cues, faults=faults)
     print(f"{options.out}: {(info.duration_ns or 0) / 1e9:.3f} s, {len(info.tracks)} tracks")
     for note in info.notes:
         print(note)
     return 0 if info.ended_because == "stopped" else 1
+
+
+def _fail(studio: Studio, fault: TimedFault) -> None:
+    name, values = fault.call()
+    getattr(studio, name)(**values)
 
 
 def _format_of(path: Path) -> Format:
@@ -145,6 +167,12 @@ def inspect(options: Namespace) -> int:
             print(f"  {note}")
         for row in found["tracks"]:
             print("  " + _line(row))
+        for entry in found["pauses"]:
+            print(f"  paused at {entry['at_s']:.3f} s for {entry['length_s']:.3f} s")
+        for row in (*found["cues"], *found["troubles"]):
+            values = {n: v for n, v in row.items() if n not in ("at_s", "what")}
+            told = ", ".join(f"{name} {value}" for name, value in values.items())
+            print(f"  {row['at_s']:>10.3f} s  {row['what']}{': ' + told if told else ''}")
     return 1 if any("error" in row for row in found["tracks"]) else 0
 
 

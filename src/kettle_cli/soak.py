@@ -11,7 +11,9 @@ from argparse import Namespace
 from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,17 +22,19 @@ from kettle_cli.bench_live import application, web_pid
 from kettle_cli.bench_record import pss_bytes
 from kettle_cli.soak_web import soak_web
 from kettle_core.errors import EngineError
+from kettle_core.program.cues import Cue, GoOn, Mark, Pause
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Input
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.client import EngineClient
-from kettle_engine.recording.take import record_take
+from kettle_engine.recording.take import Happening, record_take
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.align import align_take
+from kettle_media.take.cues import read_cues, read_pauses
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING
 from kettle_media.take.inspect import inspect_take
-from kettle_media.take.times import NOTED, read_times
+from kettle_media.take.times import KEPT, NOTED, read_times
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 
@@ -91,7 +95,8 @@ def _one_kill(
     folder = TakeFolder(data / "takes" / f"soak-{number}")
     _until(lambda: _asked(client, "record", rig=rig_to_dict(demo_rig()), folder=folder.path.name))
     _until((folder.path / "take.json").exists)
-    time.sleep(rng.uniform(0.3, 4.0))
+    until_s = time.monotonic() + rng.uniform(0.3, 4.0)
+    said = _cues_until(client, until_s)
     hello = client.ask("hello")
     pid = hello["pids"].get(victim) or {"engine": hello["pid"], "web": web_pid(demo)}.get(victim)
     if victim == "worker":
@@ -109,9 +114,14 @@ def _one_kill(
     for track in info.tracks:
         rows = read_times(folder.times_path(track))
         gaps_s = np.diff(rows["pts_ns"]) / NS_PER_S
+        # A pause leaves a stamp a second.
+        gaps_s = gaps_s[~_paused(folder, rows["pts_ns"][:-1])]
         lost = max(lost, float(gaps_s.max(initial=0.0)))
         ends_s = float(rows["pts_ns"][-1]) / NS_PER_S
         lost = max(lost, (info.duration_ns or 0) / NS_PER_S - ends_s)
+    lost_cues = _lost_cues(folder, said, killed_s)
+    if lost_cues:
+        raise EngineError(f"After {victim} was killed these cues are gone: {lost_cues}.")
     broken = [r["name"] for r in inspect_take(folder)["tracks"] if "error" in r]
     if broken:
         raise EngineError(f"After {victim} was killed these tracks can't be read: {broken}.")
@@ -119,6 +129,35 @@ def _one_kill(
     if victim == "engine":
         print(f"  its take was whole {ready_s:.1f} s after the kill")
     return lost
+
+
+def _cues_until(client: EngineClient, until_s: float) -> dict[str, float]:
+    """Marks four times a second and pauses among them; when each was said."""
+    said: dict[str, float] = {}
+    while time.monotonic() < until_s:
+        text = f"mark {len(said)}"
+        if _asked(client, "cue", what="mark", text=text):
+            said[text] = time.monotonic()
+        if len(said) % 6 == 3:
+            _asked(client, "cue", what="pause")
+        elif len(said) % 6 == 5:
+            _asked(client, "cue", what="go-on")
+        time.sleep(0.25)
+    return said
+
+
+def _paused(folder: TakeFolder, at_ns: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Whether times lie in a part of a pause that is not written."""
+    found = np.zeros(at_ns.size, bool)
+    for start, end in read_pauses(folder).unwritten:
+        found |= (at_ns >= start - NS_PER_S) & (at_ns < (2**62 if end is None else end))
+    return found
+
+
+def _lost_cues(folder: TakeFolder, said: dict[str, float], killed_s: float) -> list[str]:
+    """Marks that were said more than a second before the kill and are not in the take."""
+    kept = {cue.text for cue in read_cues(folder)[0] if isinstance(cue, Mark)}
+    return [text for text, at_s in said.items() if at_s < killed_s - 1 and text not in kept]
 
 
 def _asked(client: EngineClient, do: str, **values: object) -> bool:
@@ -138,7 +177,8 @@ def _until(holds: Callable[[], object], seconds: float = 60.0) -> None:
 
 
 def _long_take(minutes: float) -> None:
-    """The demo rig with a small webcam for a long time, its clocks wandering by 10 ppm.
+    """The demo rig with a small webcam for a long time, its clocks wandering by 10 ppm, with marks,
+    pauses and devices that are unplugged for a while.
 
     Raises EngineError where sounds are more than 1 ms apart anywhere, or a picture is more than
     half a frame off.
@@ -152,7 +192,9 @@ def _long_take(minutes: float) -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = TakeFolder(Path(name) / "long")
         began = time.monotonic()
-        record_take(studio, rig, folder.path, round(minutes * 60) * NS_PER_S, reserve_bytes=0)
+        length_ns = round(minutes * 60) * NS_PER_S
+        changes = _changes(studio, [i.device for i in inputs], length_ns)
+        record_take(studio, rig, folder.path, length_ns, reserve_bytes=0, **changes)
         print(f"{minutes:g} min on the virtual clock: {time.monotonic() - began:.0f} s")
         began_cpu = time.process_time()
         info = folder.read_info()
@@ -163,10 +205,12 @@ def _long_take(minutes: float) -> None:
         for item in inputs:
             track = next(t for t in info.tracks if t.name == item.id)
             rows = read_times(folder.times_path(track))
-            rows = rows[rows["kept"] != NOTED]
+            captured_ns = sync.captured_ns[item.id][rows["kept"][rows["kept"] != NOTED] == KEPT]
+            # Silence that was put in has the stamps of what was before it.
+            rows = rows[rows["kept"] == KEPT]
             clock = studio.clock_of(item.device)
             true_ns = np.array([clock.device_to_master_ns(d) for d in rows["device_ns"]])
-            off_ns = sync.captured_ns[item.id] + info.start_master_ns - true_ns
+            off_ns = captured_ns + info.start_master_ns - true_ns
             errors_ms[item.id] = np.interp(grid_ns, rows["pts_ns"], off_ns) / 1e6
             found = sync.of(item.id)
             print(
@@ -176,6 +220,25 @@ def _long_take(minutes: float) -> None:
             )
         _judge(inputs, errors_ms)
         print(f"memory of this process {pss_bytes(os.getpid()) / 1e6:.0f} MB")
+
+
+def _changes(studio: Studio, devices: list[str], length_ns: int) -> dict[str, Any]:
+    """Forty marks and six pauses over a take, and three devices that are unplugged for a while."""
+    step_ns = length_ns // 53
+    cues: list[Cue] = []
+    for number in range(1, 53):
+        at_ns = number * step_ns
+        if number % 9 == 4 and number < 52:
+            cues += [Pause(at_ns), GoOn(at_ns + step_ns // 2)]
+        elif number % 4:
+            cues.append(Mark(at_ns, f"mark {number}"))
+    happenings = []
+    for number, device in enumerate(devices[:3]):
+        at_ns = (10 + 15 * number) * step_ns
+        for on, when_ns in ((True, at_ns), (False, at_ns + step_ns // 4)):
+            fault = partial(studio.set_fault, device, "unplugged", on)
+            happenings.append(Happening(when_ns, fault))
+    return {"cues": cues, "happenings": happenings}
 
 
 def _judge(inputs: list[Input], errors_ms: dict[str, FloatArray]) -> None:

@@ -36,6 +36,9 @@ def _add_running(words: Any) -> None:
         command.add_argument("--port", type=int, help="port on 127.0.0.1 (default: 8470 or next)")
         _does(command, f"run_commands:{run}")
     demo.add_argument("--fresh", action="store_true", help="delete all data first")
+    say = words.add_parser("say", help="Tell a running engine what to do.", add_help=False)
+    say.add_argument("words", nargs="*")
+    _does(say, "say:say")
     logs = words.add_parser("logs", help="Print what engine, web and workers said last.")
     logs.add_argument(
         "process", nargs="?", default="", help="engine, web, worker-soon, worker-long"
@@ -56,6 +59,11 @@ def _add_takes(words: Any) -> None:
     take.add_argument("--seed", type=int, default=1, help="seed of the studio's clocks")
     take.add_argument("--format", type=Path, metavar="FILE", help="a format (.json) for this take")
     take.add_argument("--name-pattern", metavar="PATTERN", help="such as {rig}-{date}-take-{take}")
+    take.add_argument("--scene", default="", help="the scene it begins with (or the default)")
+    take.add_argument("--cues", type=Path, metavar="FILE", help="what is changed when: JSON lines")
+    take.add_argument(
+        "--faults", type=Path, metavar="FILE", help="faults of studio devices: JSON lines"
+    )
     _does(take, "media_commands:take")
 
     compose = words.add_parser(

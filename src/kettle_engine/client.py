@@ -8,7 +8,7 @@ from typing import Any
 import zmq
 
 from kettle_core.errors import EngineError, RigError
-from kettle_engine.protocol import command_address
+from kettle_engine.addresses import command_address
 
 LOOK_MS = 500
 NOT_RUNNING = (

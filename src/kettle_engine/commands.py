@@ -2,23 +2,36 @@
 
 import os
 from collections.abc import Callable, Mapping
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import EngineError, KettleError
+from kettle_core.rig.file_names import file_name
 from kettle_core.rig.first_rig import rig_of_devices
+from kettle_engine.cueing import PlannedStep
 from kettle_engine.engine import Engine
 from kettle_engine.protocol import device_to_dict
 from kettle_engine.question import Question
 from kettle_engine.questions import Way
+from kettle_engine.take_desk import Asked
+from kettle_media.naming import name_fields
 from kettle_media.rig_document import rig_from_dict, rig_to_dict
 from kettle_media.roots import root_path
 
 VIEWER_COMMANDS = (
     *("identify", "hear", "balance", "shared"),
-    *("try_scene", "play_change", "pick_colour", "reading"),
+    *("try_scene", "show_scene", "play_change", "pick_colour", "reading"),
 )
 Values = Mapping[str, Any]
+
+
+def _steps(values: Values) -> tuple[PlannedStep, ...]:
+    """The running order, as far as the engine knows it."""
+    rows = values.get("steps", [])
+    return tuple(
+        PlannedStep(str(row["id"]), str(row["name"]), str(row.get("scene", ""))) for row in rows
+    )
 
 
 class Commands:
@@ -36,11 +49,17 @@ class Commands:
             "propose_rig": self._propose_rig,
             "open_rig": self._open_rig,
             "stop": lambda _: self._engine.stop(),
+            "cue": self._cue,
+            "step": lambda values: self._engine.begin_step(str(values.get("step", ""))),
+            "set_steps": lambda values: self._engine.set_steps(_steps(values)),
+            "give_up": lambda _: self._engine.give_up(),
             "status": lambda _: self._engine.status(),
             "quit": lambda _: end(),
         }
         self._later: dict[str, Callable[[Question], None]] = {
             "record": self._record,
+            "start": self._start,
+            "start_over": lambda question: self._engine.start_over(question.answer),
             "rings": self._rings,
             "surroundings": self._surroundings,
             "switch": self._switch,
@@ -78,7 +97,36 @@ class Commands:
         path = (root / str(values["folder"])).resolve()
         if path.parent != root.resolve():
             raise EngineError(f"Takes lie in {root}; “{values['folder']}” does not.")
-        self._engine.record(rig, path, int(values.get("countdown_s", 0)), question.answer)
+        asked = Asked(
+            rig,
+            path,
+            int(values.get("countdown_s", 0)),
+            str(values.get("scene", "")),
+            _steps(values),
+        )
+        self._engine.record(asked, question.answer)
+
+    def _start(self, question: Question) -> None:
+        """Record the rig that is open, or was last, without a page that says where to."""
+        rig = self._engine.newest_rig
+        if rig is None:
+            raise EngineError("No rig has been opened yet. Open one on its Record page once.")
+        files, now = rig.format.files, datetime.now()
+        root = root_path(self._takes, files.root)
+        number = sum(1 for path in root.iterdir() if path.is_dir()) + 1
+        name = file_name(
+            files.pattern, name_fields(now, rig.name, number), lambda n: (root / n).exists()
+        )
+        countdown_s = int(question.values.get("countdown_s", 0))
+        scene = str(question.values.get("scene", ""))
+        self._engine.record(Asked(rig, root / name, countdown_s, scene), question.answer)
+
+    def _cue(self, values: Values) -> dict[str, Any]:
+        fields, what = dict(values), str(values["what"])
+        del fields["what"]
+        # The words of a mark may follow later.
+        at_ns = int(fields.pop("at_ns")) if what == "mark" and "at_ns" in fields else None
+        return self._engine.cue(what, fields, at_ns)
 
     def _rings(self, question: Question) -> None:
         rig = rig_from_dict(question.values["rig"])

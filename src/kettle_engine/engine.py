@@ -13,6 +13,7 @@ from kettle_core.errors import EngineError
 from kettle_core.rig.devices import DeviceInfo
 from kettle_core.rig.rig import Rig
 from kettle_engine.clock import WallClock
+from kettle_engine.cueing import PlannedStep, TakeCues
 from kettle_engine.devices.registry import known_drivers
 from kettle_engine.hosts import Hosts
 from kettle_engine.inputs import InputSet
@@ -23,7 +24,7 @@ from kettle_engine.questions import Questions, Reply, Way
 from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.ring_asks import RingAsks
 from kettle_engine.rings.places import RingPlaces
-from kettle_engine.take_desk import MAX_COUNTDOWN_S, UNFINISHED, TakeDesk, tracks_of
+from kettle_engine.take_desk import MAX_COUNTDOWN_S, UNFINISHED, Asked, TakeDesk, tracks_of
 from kettle_engine.taking import TakingFlag
 from kettle_media.take.folder import free_bytes
 
@@ -62,9 +63,12 @@ class Engine:
         self._hosts = Hosts(known, data_dir, self._places, clock.base_ns)
         reserve_bytes = int(os.environ.get("KETTLE_RESERVE_BYTES", reserve_bytes))
         library = data_dir / "pictures"
-        self._desk = TakeDesk(clock, self._hosts, library, reserve_bytes, self._take_ended)
+        self._desk = TakeDesk(
+            clock, self._hosts, library, reserve_bytes, self._take_ended, self._tell_cues
+        )
         self._questions = Questions()
         self._inputs = InputSet()
+        self._newest_rig: Rig | None = None
         self._states: dict[str, Any] = {}
         self._wanted: frozenset[str] = frozenset()
         self._rings = RingAsks(self._hosts)
@@ -73,7 +77,9 @@ class Engine:
         self._viewer: Child | None = None
         self._repair: Child | None = None
         if with_pages:
-            self._viewer = Child("viewer", RUN_VIEWER, lambda: (data_dir,), VIEWER_SILENT_S)
+            self._viewer = Child(
+                "viewer", RUN_VIEWER, lambda: (data_dir, clock.base_ns), VIEWER_SILENT_S
+            )
             self._viewer.start()
             self._start_repair()
 
@@ -230,6 +236,7 @@ class Engine:
             self._inputs.rig = rig
             self._open_in_viewer()
             return
+        self._newest_rig = rig
         self._inputs.open(rig, owner, self._clock.now_ns() if spares else None)
         self._fill()
 
@@ -241,18 +248,25 @@ class Engine:
             self._tell_viewer("close")
             self._places.keep([])
 
-    def record(self, rig: Rig, path: Path, countdown_s: int, reply: Reply) -> None:
+    def record(self, asked: Asked, reply: Reply) -> None:
         """Count down and record into a new folder; `reply` gets None once that is sure."""
         if self._desk.state:
             raise EngineError("A take is being recorded already; stop it first.")
-        if not 0 <= countdown_s <= MAX_COUNTDOWN_S:
-            raise EngineError(f"A countdown takes 0 to {MAX_COUNTDOWN_S} s, got {countdown_s} s.")
-        if not tracks_of(rig):
+        if not 0 <= asked.countdown_s <= MAX_COUNTDOWN_S:
+            raise EngineError(
+                f"A countdown takes 0 to {MAX_COUNTDOWN_S} s, got {asked.countdown_s} s."
+            )
+        if not tracks_of(asked.rig):
             raise EngineError("Nothing would be recorded; give at least one input a track.")
-        self.open_rig(rig)
-        self._desk.order(rig, path, countdown_s, reply)
+        self.open_rig(asked.rig)
+        self._desk.order(asked, reply)
         self._tell_wanted()
         self._desk.tick()
+
+    @property
+    def newest_rig(self) -> Rig | None:
+        """The rig that is open, or the one that was last."""
+        return self._inputs.rig or self._newest_rig
 
     def ask_rings(self, rig: Rig, way: Way) -> None:
         """Open a rig and answer with the rings of its pictures, once all of them are live.
@@ -264,6 +278,26 @@ class Engine:
         self.open_rig(rig)
         self._rings.ask(rig, way)
         self._tell_wanted()
+
+    def cue(self, what: str, values: Mapping[str, Any], at_ns: int | None = None) -> dict[str, Any]:
+        """Keep a cue of the take that is recorded; gives what it has come to. See `TakeDesk`."""
+        return self._desk.cue(what, values, at_ns)
+
+    def begin_step(self, step_id: str = "") -> dict[str, Any]:
+        """Begin a step of the running order, or the next one, with its scene."""
+        return self._desk.begin_step(step_id)
+
+    def set_steps(self, steps: tuple[PlannedStep, ...]) -> None:
+        """The running order was changed while a take is recorded."""
+        self._desk.set_steps(steps)
+
+    def give_up(self) -> None:
+        """End the take and throw away what was recorded of it, or stop the countdown."""
+        self._desk.give_up()
+
+    def start_over(self, reply: Reply) -> None:
+        """Give the take up and record again, as it was ordered."""
+        self.record(self._desk.give_up(), reply)
 
     def stop(self, reason: str = "stopped", after_ns: int | None = None) -> str:
         """Stop the take, now or at a record time, or the countdown; returns what was stopped."""
@@ -354,6 +388,10 @@ class Engine:
             self._tell_viewer("open", self._inputs.rig, self._inputs.all, self._inputs.owner)
             self._tell_viewer("sources", self._hosts.reports)
             self._tell_viewer("engine", self.status())
+            self._tell_cues(self._desk.cues_now())
+
+    def _tell_cues(self, cues: TakeCues | None) -> None:
+        self._tell_viewer("cues", cues)
 
     def _tell_viewer(self, *message: Any) -> None:
         if self._viewer:

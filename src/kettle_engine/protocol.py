@@ -1,10 +1,6 @@
-"""Where the engine is reached and what is said: JSON commands, and messages by topic."""
+"""What is said between engine and pages: messages by topic, devices as plain data."""
 
-import hashlib
-import os
-import tempfile
 from collections.abc import Mapping
-from pathlib import Path
 from typing import Any
 
 from kettle_core.rig.devices import DeviceInfo
@@ -59,25 +55,6 @@ def hear_topic(input_id: str) -> bytes:
 def picture_topic(size: str, input_id: str) -> bytes:
     """The topic under which an input's live picture of a size is published."""
     return PICTURE + f"{size}/{input_id}".encode()
-
-
-def socket_folder(data_dir: Path) -> Path:
-    """A private folder for the sockets of a data folder.
-
-    Socket paths may be 107 bytes long at most, so they do not lie in the data folder itself.
-    """
-    digest = hashlib.sha256(str(data_dir.resolve()).encode()).hexdigest()[:12]
-    return Path(tempfile.gettempdir()) / f"vast-kettle-{os.getuid()}-{digest}"
-
-
-def command_address(data_dir: Path) -> str:
-    """Where commands are answered (REQ/REP)."""
-    return f"ipc://{socket_folder(data_dir)}/commands"
-
-
-def live_address(data_dir: Path) -> str:
-    """Where status, levels and pictures are published (PUB/SUB)."""
-    return f"ipc://{socket_folder(data_dir)}/live"
 
 
 def device_to_dict(info: DeviceInfo) -> dict[str, Any]:

@@ -3,22 +3,23 @@
 Start it with `python -m kettle_engine.server DATA_FOLDER`.
 """
 
-import json
 import logging.config
 import signal
 import sys
 import time
+from functools import partial
 from pathlib import Path
 
 import zmq
 
 from kettle_core.errors import EngineError, KettleError
+from kettle_engine.addresses import command_address, line_path, socket_folder
 from kettle_engine.client import EngineClient
 from kettle_engine.commands import Commands
 from kettle_engine.engine import Engine
+from kettle_engine.line_door import LineDoor
 from kettle_engine.logs import logging_settings
-from kettle_engine.protocol import command_address, socket_folder
-from kettle_engine.question import Question
+from kettle_engine.question import Once, Question
 
 STEP_S = 0.02
 LIST_LIMIT_S = 10.0
@@ -39,6 +40,8 @@ class Server:
         socket_folder(data_dir).mkdir(mode=0o700, exist_ok=True)
         self._socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.ROUTER)
         self._bind(command_address(data_dir))
+        self._lines = LineDoor(line_path(data_dir))
+        self._once = Once()
         self._engine = Engine(data_dir)
         self._running = True
         # Commands that want to know what is plugged in, asked before the drivers have said so.
@@ -59,10 +62,11 @@ class Server:
         file = self._socket.getsockopt(zmq.FD)
         try:
             while self._running:
-                self._engine.step(STEP_S, file)
+                self._engine.step(STEP_S, file, *self._lines.handles)
                 self._hear()
         finally:
             self._engine.close()
+            self._lines.close()
             self._socket.close(linger=200)
 
     def _hear(self) -> None:
@@ -71,12 +75,15 @@ class Server:
             self._do(question)
         while self._socket.poll(0):
             *envelope, body = self._socket.recv_multipart()
-            try:
-                question = Question(self._socket, envelope, body)
-            except (TypeError, ValueError) as error:
-                told = {"error": f"The engine does not know this command: {error!r}.", "field": ""}
-                self._socket.send_multipart([*envelope, json.dumps(told).encode()])
-                continue
+            self._take(Question(body, partial(self._send, envelope)))
+        for question in self._lines.questions():
+            self._take(question)
+
+    def _send(self, envelope: list[bytes], body: bytes) -> None:
+        self._socket.send_multipart([*envelope, body])
+
+    def _take(self, question: Question) -> None:
+        if not question.is_answered and self._once.is_new(question):
             self._do(question)
 
     def _do(self, question: Question) -> None:

@@ -2,29 +2,36 @@
 
 import contextlib
 import shutil
+import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import EngineError, KettleError
+from kettle_core.program.cues import Cue
 from kettle_core.rig.devices import DeviceInfo
 from kettle_core.rig.rig import Input, Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
+from kettle_engine.cueing import Cueing, PlannedStep, TakeCues
 from kettle_engine.devices.report import LIVE, OPENING, DeviceFacts
 from kettle_engine.hosts import Hosts
 from kettle_engine.processes import Child
 from kettle_engine.protocol import COUNTDOWN, FINISHING, RECORDING
 from kettle_engine.questions import Reply
-from kettle_engine.recording.order import Ended, Order
+from kettle_engine.recording.drops import away_in_words
+from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended, Order
+from kettle_engine.recording.room import Room
 from kettle_media.take.folder import TakeFolder, check_room
 
 RUN_RECORDER = "kettle_engine.recording.process:run_recorder"
 SILENT_LIMIT_S, MOST_BYTES = 30.0, 2_000_000_000
 MAX_COUNTDOWN_S = 10
 MIN_TAKE_NS = NS_PER_S // 2
+# The viewer needs those that may still be seen coming in.
+MOMENTS = 8
 # Rings keep what came for a while; a recorder that is ready later begins with what is there.
 READY_WITHIN_NS = 500_000_000
 # A device that was asked for says how it is within this time.
@@ -34,29 +41,64 @@ MOST_RECORDERS = 20
 GIVEN_UP, FAILED, UNFINISHED = "given up", "failed", "unfinished"
 
 
-@dataclass
-class Ordered:
-    """A take that has been ordered; it begins to be one when its devices have spoken."""
+@dataclass(frozen=True)
+class Asked:
+    """A take as it is asked for: of a rig, into a new folder, beginning with a scene.
+
+    `scene` is a name or an id; the rig's choice without one. `steps` is the running order.
+    """
 
     rig: Rig
     path: Path
+    countdown_s: int = 0
+    scene: str = ""
+    steps: tuple[PlannedStep, ...] = ()
+
+
+@dataclass
+class _Wanted:
+    """What was asked for."""
+
+    asked: Asked
+
+    @property
+    def rig(self) -> Rig:
+        """What is recorded."""
+        return self.asked.rig
+
+    @property
+    def path(self) -> Path:
+        """Where to."""
+        return self.asked.path
+
+
+@dataclass
+class Ordered(_Wanted):
+    """A take that has been ordered; it begins to be one when its devices have spoken."""
+
     start_ns: int
     reply: Reply
     until_s: float
 
 
 @dataclass
-class Taking:
+class Taking(_Wanted):
     """A take that is counted down, recorded or ended."""
 
-    path: Path
-    rig: Rig
     start_ns: int
     recorder: Child
+    cueing: Cueing
     ready: bool = False
     begun: bool = False
     stop: tuple[int, str] | None = None
     status: dict[str, Any] = field(default_factory=dict)
+    # Devices that are not there, since when in record time.
+    away: dict[str, int] = field(default_factory=dict)
+
+    @property
+    def pointers(self) -> dict[str, tuple[float, float]]:
+        """Where each pointer was last, in px of its input's picture."""
+        return {name: (x, y) for name, (x, y) in self.status.get("pointers", {}).items()}
 
 
 class TakeDesk:
@@ -69,11 +111,12 @@ class TakeDesk:
         library: Path,
         reserve_bytes: int,
         on_end: Callable[[Ended], None],
+        on_cues: Callable[[TakeCues | None], None] = lambda cues: None,
     ) -> None:
         self.last_take: dict[str, Any] | None = None
         self._clock, self._hosts = clock, hosts
         self._library, self._reserve_bytes = library, reserve_bytes
-        self._on_end = on_end
+        self._on_end, self._on_cues = on_end, on_cues
         self._ordered: Ordered | None = None
         self._taking: Taking | None = None
         # Has told of the end; a slow disk may keep its process for a while.
@@ -108,8 +151,69 @@ class TakeDesk:
             if waits := self._waits_for(taking):
                 found["waits_for"] = waits
         elif taking and taking.status:
-            found["take"] = taking.status
+            found["take"] = {**taking.status, **taking.cueing.status(self.elapsed_ns)}
+            found["take"]["away"] = list(taking.away)
+            found["take"]["trouble"] = [*self._away_in_words(taking), *taking.status["trouble"]]
         return found
+
+    # what is changed in it
+
+    def cue(self, what: str, values: Mapping[str, Any], at_ns: int | None = None) -> dict[str, Any]:
+        """Keep a cue of the take that is recorded, at its time now; gives what it has come to.
+
+        Raises
+        ------
+        EngineError, RigError
+            If nothing is recorded, or the cue can't be followed.
+        """
+        taking, now_ns = self._recorded(), self.elapsed_ns
+        at_ns = now_ns if at_ns is None else min(at_ns, now_ns)
+        self._send_cue(taking, taking.cueing.order(what, at_ns, values, taking.pointers))
+        return {**taking.cueing.status(now_ns), "at_ns": at_ns}
+
+    def begin_step(self, step_id: str = "") -> dict[str, Any]:
+        """Begin a step of the running order, or the next one. Raises EngineError."""
+        taking, at_ns = self._recorded(), self.elapsed_ns
+        for cue in taking.cueing.begin_step(at_ns, step_id):
+            self._send_cue(taking, cue)
+        return taking.cueing.status(at_ns)
+
+    def set_steps(self, steps: tuple[PlannedStep, ...]) -> None:
+        """The running order is another one from now on."""
+        if self._taking:
+            self._taking.cueing.steps = steps
+
+    def _recorded(self) -> Taking:
+        if self._taking is None or self.state != RECORDING:
+            raise EngineError("Nothing is being recorded, so nothing was changed.")
+        return self._taking
+
+    def _send_cue(self, taking: Taking, cue: Cue) -> None:
+        # A recorder that has died meanwhile gets it with those before.
+        taking.recorder.send("cue", cue)
+        self._on_cues(self.cues_now())
+
+    def cues_now(self) -> TakeCues | None:
+        """What the viewer must know of the take that is recorded."""
+        taking = self._taking
+        if taking is None or not taking.begun:
+            return None
+        return TakeCues(taking.start_ns, tuple(taking.cueing.following.moments[-MOMENTS:]))
+
+    def _look_for_devices(self, taking: Taking) -> None:
+        """Since when each device of a track is not there."""
+        reports, now_ns = self._hosts.reports, self.elapsed_ns
+        gone = [
+            i.id for i in tracks_of(taking.rig) if i.id in reports and reports[i.id].state != LIVE
+        ]
+        taking.away = {name: taking.away.get(name, now_ns) for name in gone}
+
+    @staticmethod
+    def _away_in_words(taking: Taking) -> list[str]:
+        return [
+            away_in_words(taking.rig.input(name).name, since_ns, taking.rig.input(name).is_picture)
+            for name, since_ns in taking.away.items()
+        ]
 
     def note(self, what: str, **values: Any) -> None:
         """Have a line written into the journal of the take that is recorded."""
@@ -118,11 +222,11 @@ class TakeDesk:
 
     # its beginning
 
-    def order(self, rig: Rig, path: Path, countdown_s: int, reply: Reply) -> None:
-        """Order a take; `reply` gets None once it is sure, or an error."""
-        start_ns = self._clock.now_ns() + countdown_s * NS_PER_S
-        until_s = time.monotonic() + REPORT_LIMIT_S
-        self._ordered = Ordered(rig, path, start_ns, reply, until_s)
+    def order(self, asked: Asked, reply: Reply) -> None:
+        """Order a take; `reply` gets None once it is sure, or an error. Raises RigError."""
+        Cueing(asked.rig, asked.scene)  # says if there is no such scene
+        start_ns = self._clock.now_ns() + asked.countdown_s * NS_PER_S
+        self._ordered = Ordered(asked, start_ns, reply, time.monotonic() + REPORT_LIMIT_S)
 
     def tick(self) -> None:
         """What falls due by the clock."""
@@ -130,6 +234,8 @@ class TakeDesk:
             self._answer_order(self._ordered)
         if self._taking and not self._taking.begun:
             self._begin_when_due(self._taking)
+        elif self._taking and not self._taking.stop:
+            self._look_for_devices(self._taking)
 
     def _answer_order(self, ordered: Ordered) -> None:
         """Answer who ordered a take, once all its devices have said how they are."""
@@ -156,10 +262,14 @@ class TakeDesk:
         folder = TakeFolder.create(ordered.path)
         try:
             check_room(folder, self._reserve_bytes)
+            # Who says how little may stay free knows how long it will do.
+            if self._reserve_bytes >= DISK_RESERVE_BYTES:
+                Room(ordered.rig, self._reserve_bytes).check(folder)
         except KettleError:
             _remove_unbegun(ordered.path)
             raise
         self.last_take = None
+        cueing = Cueing(ordered.rig, ordered.asked.scene, ordered.asked.steps)
 
         def arguments() -> tuple[Order]:
             taking = self._taking
@@ -176,12 +286,13 @@ class TakeDesk:
                     self._facts(ordered.rig),
                     goes_on=bool(taking and taking.begun),
                     stop=taking.stop if taking else None,
+                    cues=tuple(cueing.cues),
                 ),
             )
 
         recorder = Child("recorder", RUN_RECORDER, arguments, SILENT_LIMIT_S, MOST_BYTES)
         recorder.start()
-        self._taking = Taking(ordered.path, ordered.rig, ordered.start_ns, recorder)
+        self._taking = Taking(ordered.asked, ordered.start_ns, recorder, cueing)
 
     def _begin_when_due(self, taking: Taking) -> None:
         now_ns = self._clock.now_ns()
@@ -205,6 +316,8 @@ class TakeDesk:
         rings = {i.id: reports[i.id].ring for i in tracks_of(taking.rig)}
         facts = self._facts(taking.rig)
         taking.begun = taking.recorder.send("begin", taking.start_ns, facts, rings)
+        if taking.begun:
+            self._on_cues(self.cues_now())
 
     def _facts(self, rig: Rig) -> dict[str, DeviceFacts]:
         """What the devices of a rig's tracks say of themselves."""
@@ -236,6 +349,18 @@ class TakeDesk:
             self._give_up(taking, Ended(str(taking.path), GIVEN_UP, ()))
         return COUNTDOWN
 
+    def give_up(self) -> Asked:
+        """End the take, or its countdown, and throw away what was recorded; gives what it was."""
+        taking, current = self._taking, self._taking or self._ordered
+        if current is None or self.state == FINISHING:
+            raise EngineError("Nothing is being recorded, so there is nothing to give up.")
+        if taking and taking.begun:
+            self._give_up(taking, Ended(str(taking.path), GIVEN_UP, ()))
+            _throw_away(taking.path)
+        else:
+            self.stop("given up")
+        return current.asked
+
     def _give_up(self, taking: Taking, ended: Ended) -> None:
         taking.recorder.send("give up")
         if not taking.recorder.wait(2):
@@ -253,6 +378,10 @@ class TakeDesk:
             taking.ready = True
         elif word == "take":
             taking.status = values[0]
+            if taking.begun and not taking.stop:
+                followed = taking.cueing.follow_pointers(self.elapsed_ns, taking.pointers)
+                if followed:
+                    self._send_cue(taking, followed)
         elif word == "ended":
             self._leaving.append(taking.recorder)
             self._end(taking, values[0])
@@ -277,6 +406,7 @@ class TakeDesk:
 
     def _end(self, taking: Taking, ended: Ended) -> None:
         self._taking = None
+        self._on_cues(None)
         if ended.state != GIVEN_UP:
             notes = list(ended.notes)
             self.last_take = {"folder": ended.folder, "state": ended.state, "notes": notes}
@@ -307,3 +437,11 @@ def _remove_unbegun(path: Path) -> None:
     if not TakeFolder(path).info_path.exists():
         with contextlib.suppress(OSError):
             shutil.rmtree(path)
+
+
+def _throw_away(path: Path) -> None:
+    """Take away the folder of a take that was given up; its name is free at once."""
+    gone = path.with_name(f".gone-{path.name}-{time.monotonic_ns()}")
+    with contextlib.suppress(OSError):
+        path.rename(gone)
+        threading.Thread(target=shutil.rmtree, args=(gone, True), daemon=True).start()

@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from kettle_engine.protocol import socket_folder
+from kettle_engine.addresses import socket_folder
 
 LOOK_EVERY_S = 0.1
 

@@ -86,6 +86,10 @@ class Keyframes:
         self._every_s = settings.keyframe_s
         self._last = -1
 
+    def begin_anew(self) -> None:
+        """Have the next frame marked."""
+        self._last = -1
+
     def mark(self, frame: av.VideoFrame, at_s: Fraction) -> None:
         """Mark a frame that is encoded next, by its time from the start."""
         number = at_s // self._every_s

@@ -143,10 +143,11 @@ class SimulatedDevice:
     def read(self) -> Capture:
         """The next frame or block. Raises DeviceError once the device is lost."""
         self._plug.need()
-        if "losing" in self._plug.faults:
-            self._no += self._no * 7919 % 5 < 2
         no = self._no
         self._no += 1
+        if "losing" in self._plug.faults:
+            # What comes after a lost one comes at its own time, not earlier.
+            self._no += self._no * 7919 % 5 < 2
         capture = self._capture(no)
         if "stamps" in self._plug.faults:
             return replace(capture, device_ns=self._told_ns(no))

@@ -6,9 +6,11 @@ from django.db import models
 from django.urls import reverse
 from django.utils import timezone
 
+from kettle_core.program.running_order import RunningOrder
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import following_preset
 from kettle_media.rig_document import rig_from_dict, rig_to_dict
+from kettle_media.running_order import order_from_dict, order_to_dict
 
 
 class Edited(models.Model):
@@ -66,6 +68,47 @@ class Deletable(models.Model):
         abstract = True
 
 
+class Tutorial(Edited):
+    """What somebody makes: a name, a running order, the format of its program, and its takes.
+
+    Its document is the running order.
+    """
+
+    KIND = "tutorial"
+    UNTITLED = "Untitled"
+
+    name = models.CharField(max_length=120, default=UNTITLED)
+    document = models.JSONField(default=list)
+    # The format is the rig's until the tutorial has its own.
+    format = models.JSONField(null=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return self.name
+
+    def get_absolute_url(self) -> str:
+        return reverse("tutorial", args=[self.pk])
+
+    def read(self, document: Any) -> RunningOrder:
+        return order_from_dict(document)
+
+    def write(self, values: RunningOrder) -> Any:
+        return order_to_dict(values)
+
+
+class Key(models.Model):
+    """A key that was changed: of an action of the pages."""
+
+    action = models.CharField(max_length=40, primary_key=True)
+    key = models.CharField(max_length=12)
+
+    def __str__(self) -> str:
+        return f"{self.action}: {self.key}"
+
+
 class Rig(Edited, Deletable):
     """A rig with its whole set-up as one document (docs/decisions/0003)."""
 
@@ -73,6 +116,8 @@ class Rig(Edited, Deletable):
 
     slug = models.SlugField(unique=True, max_length=60)
     name = models.CharField(max_length=80)
+    # What is worked on with it now.
+    tutorial = models.ForeignKey(Tutorial, null=True, on_delete=models.SET_NULL, related_name="+")
 
     objects = Present["Rig"]()
     with_deleted = models.Manager["Rig"]()
@@ -211,24 +256,6 @@ class Worker(models.Model):
 
     def __str__(self) -> str:
         return self.queue
-
-
-class Tutorial(models.Model):
-    """What somebody makes: a name, a running order, the format of its program, and its takes."""
-
-    UNTITLED = "Untitled"
-
-    name = models.CharField(max_length=120, default=UNTITLED)
-    # Steps in their order; the format is the rig's until the tutorial has its own.
-    running_order = models.JSONField(default=list)
-    format = models.JSONField(null=True)
-    made_at = models.DateTimeField(auto_now_add=True)
-
-    class Meta:
-        ordering = ("-pk",)
-
-    def __str__(self) -> str:
-        return self.name
 
 
 class Take(Deletable):

@@ -11,6 +11,7 @@ urlpatterns = [
     path(OF_A_RIG + "sound/", include("kettle_web.sound.urls")),
     path(OF_A_RIG + "format/", include("kettle_web.format.urls")),
     path(OF_A_RIG + "record/", include("kettle_web.record.urls")),
+    path("tutorials/", include("kettle_web.tutorials.urls")),
     path("jobs/", include("kettle_web.jobs.urls")),
     path("studio/", include("kettle_web.studio.urls")),
     path("", include("kettle_web.takes.urls")),

@@ -101,3 +101,13 @@ class BrowserCase(unittest.TestCase):
         while not self.page.evaluate(expression):
             self.assertLess(time.monotonic(), deadline, expression)
             time.sleep(0.05)
+
+    def kill_web(self):
+        """Kill the web's process; what watches it starts another one."""
+        found = subprocess.run(
+            ["pgrep", "-P", str(self.demo.pid), "-f", "uvicorn"],
+            capture_output=True,
+            text=True,
+            check=True,
+        )
+        os.kill(int(found.stdout.split()[0]), signal.SIGKILL)

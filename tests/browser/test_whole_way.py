@@ -3,7 +3,6 @@
 import os
 import re
 import signal
-import subprocess
 import time
 from contextlib import suppress
 from pathlib import Path
@@ -27,9 +26,7 @@ class WholeWay(BrowserCase):
         page.goto(self.base)
         self.check_page()
         page.get_by_role("link", name="Record with Bench rig").click()
-        page.set_viewport_size({"width": 900, "height": 700})
-        expect(page.get_by_role("button", name="Stop")).to_be_in_viewport()
-        page.set_viewport_size({"width": 1280, "height": 800})
+        page.wait_for_url("**/record/")
         canvas = page.locator("canvas[data-picture=program]")
         self.until("Number(document.querySelector('canvas').dataset.drawn) > 3")
         colours = canvas.evaluate(
@@ -41,8 +38,12 @@ class WholeWay(BrowserCase):
         page.get_by_role("button", name="Record").click()
         expect(page.get_by_text("The countdown is at most 10 s.")).to_be_visible()
         self.record(4)
-        expect(page.get_by_role("button", name="Record")).to_be_disabled()
-        self.assertRegex(page.inner_text("[data-figures]"), r"MB · \d+ dropped")
+        expect(page.get_by_role("button", name="Record take")).to_have_count(0)
+        self.assertRegex(page.inner_text("[data-figures]"), r"MB · room for \d+ (h|min)")
+        for width in (1280, 900, 480):
+            page.set_viewport_size({"width": width, "height": 700})
+            expect(page.get_by_role("button", name="Stop")).to_be_in_viewport()
+        page.set_viewport_size({"width": 1280, "height": 800})
         page.keyboard.press("s")
         page.wait_for_url("**/takes/*/")
         page.goto(self.base)  # composing goes on when the page is left
@@ -108,11 +109,14 @@ class WholeWay(BrowserCase):
         page.goto(f"{self.base}/rigs/demo/record/")
         self.until("Number(document.querySelector('canvas').dataset.drawn) > 3")
         self.record(2)
-        written = "[data-track=webcam-1] [data-written]"
-        self.until(f"Number(document.querySelector('{written}').textContent) > 30")
+        engine = EngineClient(self.data)
+        deadline = time.monotonic() + WAIT_S
+        while engine.ask("status")["take"]["tracks"]["webcam-1"]["written"] < 30:
+            self.assertLess(time.monotonic(), deadline)
+            time.sleep(0.1)
         # The recorder first: it would end its take properly if only the engine were killed. The
         # engine must not see that: it would start another one, which would end it properly too.
-        hello = EngineClient(self.data).ask("hello")
+        hello = engine.ask("hello")
         os.kill(hello["pid"], signal.SIGSTOP)
         for pid in (hello["pids"]["recorder"], hello["pid"], *hello["pids"].values()):
             with suppress(ProcessLookupError):
@@ -132,13 +136,7 @@ class WholeWay(BrowserCase):
         page = self.page
         page.goto(f"{self.base}/rigs/demo/")
         expect(page.locator("[data-input-state=webcam-1]")).to_have_text("moving")
-        web = subprocess.run(
-            ["pgrep", "-P", str(self.demo.pid), "-f", "uvicorn"],
-            capture_output=True,
-            text=True,
-            check=True,
-        )
-        os.kill(int(web.stdout.split()[0]), signal.SIGKILL)
+        self.kill_web()
         expect(page.locator("[data-live-notice]")).to_contain_text("connects again by itself")
         expect(page.locator("[data-live-notice]")).to_be_hidden()
         expect(page.locator("[data-input-state=webcam-1]")).to_have_text("moving")

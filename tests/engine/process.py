@@ -9,8 +9,8 @@ import time
 from contextlib import suppress
 
 from kettle_core.errors import EngineError
+from kettle_engine.addresses import socket_folder
 from kettle_engine.client import EngineClient
-from kettle_engine.protocol import socket_folder
 from tests.fixtures import ROOT
 
 STUDIO_KEPT = ROOT / "studio"
@@ -25,7 +25,7 @@ class EngineProcess:
         keep = {"KETTLE_STUDIO_KEEP": str(STUDIO_KEPT)}
         self.environment = {**os.environ, **keep, **(environment or {})}
         self.process = None
-        case.addCleanup(self.end)
+        (case.addClassCleanup if isinstance(case, type) else case.addCleanup)(self.end)
         self.start()
 
     def start(self):
@@ -69,7 +69,7 @@ class EngineProcess:
         deadline = time.monotonic() + seconds
         while not (found := holds()):
             if time.monotonic() > deadline:
-                self.case.fail(f"It did not happen in {seconds} s; {self.state()}")
+                raise AssertionError(f"It did not happen in {seconds} s; {self.state()}")
             time.sleep(0.05)
         return found
 

@@ -17,7 +17,7 @@ from kettle_core.errors import EngineError
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Input, Rig, input_of_device
 from kettle_core.scene.scene import Scene, SceneSound
-from kettle_engine.protocol import command_address
+from kettle_engine.addresses import command_address
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take

@@ -21,7 +21,8 @@ from kettle_core.rig.rig import Card, Input, Looks, Rig, input_of_device
 from kettle_core.rig.used_picture import as_used
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver, Layer, Scene
-from kettle_engine.protocol import LEVELS, STATUS, live_address, picture_topic
+from kettle_engine.addresses import live_address
+from kettle_engine.protocol import LEVELS, STATUS, picture_topic
 from kettle_engine.viewing.jpeg import picture_to_page_jpeg
 from kettle_engine.viewing.small import small_picture
 from kettle_media.rig_document import SCENE, rig_to_dict

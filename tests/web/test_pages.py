@@ -12,7 +12,7 @@ from django.core.management import call_command
 from django.test import TestCase
 from django.urls import reverse
 
-from kettle_engine.protocol import socket_folder
+from kettle_engine.addresses import socket_folder
 from kettle_web.models import Job, Rig, Take, Tutorial
 from kettle_web.rigs.services import make_demo_rig
 from kettle_web.takes.services import look_after_takes, order_demo_takes
@@ -303,12 +303,31 @@ class Media(PageCase):
         self.assertEqual(beyond.status_code, 416)
         self.assertEqual(beyond["Content-Range"], f"bytes */{len(data)}")
 
+    def test_parts_of_what_is_another_file_by_now_are_not_joined(self):
+        data = (self.path / "tracks" / "headset.mkv").read_bytes()
+        etag = self.get("track", "headset")["ETag"]
+        part = self.get("track", "headset", range="bytes=3-5", if_range=etag)
+        self.assertEqual((part.status_code, self.body(part)), (206, data[3:6]))
+        self.assertEqual(self.get("track", "headset", if_none_match=etag).status_code, 304)
+        (self.path / "tracks" / "headset.mkv").write_bytes(data[:-1])
+        whole = self.get("track", "headset", range="bytes=3-5", if_range=etag)
+        self.assertEqual((whole.status_code, self.body(whole)), (200, data[:-1]))
+
+    def test_a_track_is_played_from_its_own_file_until_there_is_a_copy(self):
+        data = (self.path / "tracks" / "headset.mkv").read_bytes()
+        played = self.get("play", "headset")
+        self.assertEqual((played.status_code, self.body(played)), (200, data))
+        self.assertNotIn("Content-Disposition", played)
+        page = self.client.get(self.take.get_absolute_url())
+        self.assertContains(page, "Played from its tracks")
+
     def test_only_the_takes_own_files_are_served(self):
         for kind, name in (
             ("track", "passwd"),
             ("journal", "headset"),
             ("program", "program"),
-            ("play", "headset"),
+            ("play", "passwd"),
+            ("copy", "headset"),
         ):
             self.assertEqual(self.get(kind, name).status_code, 404)
         self.assertEqual(

@@ -81,7 +81,8 @@ def _between(a: PlacedLayer, b: PlacedLayer, share: float) -> PlacedLayer:
 class ProgramComposer:
     """Draws a program's frames in any order; scenes that stand still are composed once.
 
-    `stills` are the pictures of masks by name, `shrink` is as of `Resampler`.
+    `stills` are the pictures of masks by name, `shrink` is as of `Resampler`; of scenes that stand
+    still so many are `kept` ready.
     """
 
     def __init__(
@@ -89,8 +90,10 @@ class ProgramComposer:
         frame_size: tuple[int, int],
         stills: Mapping[str, Plane] | None = None,
         shrink: Shrink | None = None,
+        kept: int = KEPT_SCENES,
     ) -> None:
         self._size, self._stills, self._shrink = frame_size, stills, shrink
+        self._most = kept
         # Cues can make any number of scenes; as many are kept as are gone back and forth between.
         self._kept: OrderedDict[tuple[Layer, ...], Composer] = OrderedDict()
         self._gliding: list[Composer | None] = [None, None]
@@ -139,7 +142,7 @@ class ProgramComposer:
         found = self._kept.pop(scene.layers, None)
         if found is None:
             found = Composer(self._plan(scene), None, self._shrink)
-            if len(self._kept) >= KEPT_SCENES:
+            if len(self._kept) >= self._most:
                 self._kept.popitem(last=False)
         self._kept[scene.layers] = found
         return found

@@ -92,7 +92,7 @@ class CloseUp:
 
 @dataclass(frozen=True)
 class Mark:
-    """A place in a take, with a word or two."""
+    """A place in a take, with a word or two; a later one of the same time takes its place."""
 
     at_ns: AtNs
     text: Words = ""

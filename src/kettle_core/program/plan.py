@@ -5,7 +5,7 @@ give equal frames and samples; where two plans differ can be told (`differing`).
 """
 
 from bisect import bisect_right
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from math import ceil
@@ -20,6 +20,9 @@ from kettle_core.scene.scene import Layer, SceneSound
 from kettle_core.sound.background import Ducking
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Piece, Source, TimeMap
+
+# Longer than any take.
+_NO_END_NS = 10**6 * NS_PER_S
 
 
 @dataclass(frozen=True)
@@ -115,6 +118,19 @@ def make_plan(scripts: Mapping[Source, Script], time_map: TimeMap, format_: Form
     used = tuple(stem for stem in stems.values() if stem.lines)
     picture = (format_.frame_size, fps, tuple(stretches))
     return Plan(*picture, tuple(lines), ducking, used, format_.scaling)
+
+
+def stretches_from_now(moments: Sequence[Moment], format_: Format) -> tuple[Stretch, ...]:
+    """What a take that goes on shows in record time, as its plan will have it.
+
+    Parameters
+    ----------
+    moments : those that still count, rising; the first one holds from frame 0 on
+    format_ : the program's frame size and rate
+    """
+    piece = Piece(Fraction(0), Fraction(_NO_END_NS), Source("take", ""), Fraction(0))
+    end = ceil(_NO_END_NS * format_.fps / NS_PER_S)
+    return tuple(_stretches_of(piece, 0, end, Replay(tuple(moments)), format_))
 
 
 def _card_stretch(piece: Piece, first: int, end: int, format_: Format) -> Stretch:

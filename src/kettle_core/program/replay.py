@@ -116,14 +116,34 @@ def closer(layer: Layer, part: Box) -> Layer:
 
 
 @dataclass
-class _Following:
-    """What is known while cues are followed, in their order."""
+class Following:
+    """What is known while cues are followed one after the other, in the order of their times."""
 
     state: State
     moments: list[Moment]
     paused: list[tuple[int, int | None]] = field(default_factory=list)
     marks: list[Mark] = field(default_factory=list)
     steps: list[Step] = field(default_factory=list)
+
+    @classmethod
+    def begin(cls, rig: Rig) -> "Following":
+        """The state in which a take of a rig begins."""
+        start = State(rig, rig.default_scene.id)
+        return cls(start, [Moment(0, start)])
+
+    def follow(self, cue: Cue) -> None:
+        """Follow a cue. Raises RigError where it can't be followed; nothing has changed then."""
+        _follow(cue, self)
+
+    @property
+    def is_paused(self) -> bool:
+        """Whether a pause has no end yet."""
+        return bool(self.paused) and self.paused[-1][1] is None
+
+    def paused_ns(self, at_ns: int) -> int:
+        """How much of the record time up to `at_ns` was paused."""
+        ends = ((start, at_ns if end is None else end) for start, end in self.paused)
+        return sum(max(0, min(end, at_ns) - start) for start, end in ends)
 
     def now(self, at_ns: int, state: State, change_over: ChangeOver = CUT) -> None:
         """Go over to a state, if that changes anything."""
@@ -147,12 +167,11 @@ def replay(rig: Rig, cues: Iterable[Cue]) -> Replay:
         A cue of something that the rig has not, or that changes nothing it could change, is
         left out and told.
     """
-    start = State(rig, rig.default_scene.id)
-    following = _Following(start, [Moment(0, start)])
+    following = Following.begin(rig)
     left_out = []
     for cue in sorted(cues, key=lambda cue: cue.at_ns):
         try:
-            _follow(cue, following)
+            following.follow(cue)
         except RigError as error:
             at_s = cue.at_ns / NS_PER_S
             left_out.append(f"The cue “{cue.do}” at {at_s:.3f} s is left out. {error}")
@@ -166,26 +185,26 @@ def replay(rig: Rig, cues: Iterable[Cue]) -> Replay:
 
 
 @singledispatch
-def _follow(cue: object, f: _Following) -> None:
+def _follow(cue: object, f: Following) -> None:
     """Follow one cue. Raises RigError where it can't be followed."""
     raise RigError(f"There is no cue {cue}.")
 
 
 @_follow.register
-def _scene(cue: ToScene, f: _Following) -> None:
+def _scene(cue: ToScene, f: Following) -> None:
     scene = f.state.rig.scene(cue.scene)
     way = cue.change_over or f.state.rig.change_over_to(scene)
     f.now(cue.at_ns, replace(f.state, scene_id=scene.id), way)
 
 
 @_follow.register
-def _show(cue: Show, f: _Following) -> None:
+def _show(cue: Show, f: Following) -> None:
     item = f.state.rig.input(cue.input)
     f.now(cue.at_ns, replace(f.state, hidden=f.state.hidden - {item.id}))
 
 
 @_follow.register
-def _hide(cue: Hide, f: _Following) -> None:
+def _hide(cue: Hide, f: Following) -> None:
     item = f.state.rig.input(cue.input)
     if not item.is_picture:
         raise RigError(f"“{item.name}” is a sound; it can be muted.", "input")
@@ -193,7 +212,7 @@ def _hide(cue: Hide, f: _Following) -> None:
 
 
 @_follow.register
-def _mute(cue: Mute, f: _Following) -> None:
+def _mute(cue: Mute, f: Following) -> None:
     item = f.state.rig.input(cue.input)
     if item.is_picture:
         raise RigError(f"“{item.name}” is a picture; it can be hidden.", "input")
@@ -201,13 +220,13 @@ def _mute(cue: Mute, f: _Following) -> None:
 
 
 @_follow.register
-def _unmute(cue: Unmute, f: _Following) -> None:
+def _unmute(cue: Unmute, f: Following) -> None:
     item = f.state.rig.input(cue.input)
     f.now(cue.at_ns, replace(f.state, muted=f.state.muted - {item.id}))
 
 
 @_follow.register
-def _place(cue: Place, f: _Following) -> None:
+def _place(cue: Place, f: Following) -> None:
     if cue.box.width < 1 or cue.box.height < 1:
         raise RigError("A layer is at least 1 × 1 px.", "box")
     layer = layer_of(f.state.rig.scene(cue.scene), cue.layer)
@@ -216,7 +235,7 @@ def _place(cue: Place, f: _Following) -> None:
 
 
 @_follow.register
-def _close_up(cue: CloseUp, f: _Following) -> None:
+def _close_up(cue: CloseUp, f: Following) -> None:
     item = f.state.rig.input(cue.input)
     near = {name: part for name, part in f.state.near if name != item.id}
     if cue.part is not None:
@@ -231,24 +250,25 @@ def _close_up(cue: CloseUp, f: _Following) -> None:
 
 
 @_follow.register
-def _mark(cue: Mark, f: _Following) -> None:
-    f.marks.append(cue)
+def _mark(cue: Mark, f: Following) -> None:
+    # The words of a mark may follow: one of the same time takes its place.
+    f.marks = [*(mark for mark in f.marks if mark.at_ns != cue.at_ns), cue]
 
 
 @_follow.register
-def _step(cue: Step, f: _Following) -> None:
+def _step(cue: Step, f: Following) -> None:
     f.steps.append(cue)
 
 
 @_follow.register
-def _pause(cue: Pause, f: _Following) -> None:
-    if f.paused and f.paused[-1][1] is None:
+def _pause(cue: Pause, f: Following) -> None:
+    if f.is_paused:
         raise RigError("It was paused already.")
     f.paused.append((cue.at_ns, None))
 
 
 @_follow.register
-def _go_on(cue: GoOn, f: _Following) -> None:
-    if not f.paused or f.paused[-1][1] is not None:
+def _go_on(cue: GoOn, f: Following) -> None:
+    if not f.is_paused:
         raise RigError("It was not paused.")
     f.paused[-1] = (f.paused[-1][0], cue.at_ns)

@@ -35,6 +35,10 @@ class FrameChoice:
             wanted, self._slot = slot > self._slot, max(slot, self._slot)
         return wanted
 
+    def begin_anew(self) -> None:
+        """The next frame is wanted, whatever was before."""
+        self._owed, self._slot = True, -1
+
     def written(self, at_ns: int) -> None:
         """A frame that was wanted is in."""
         self._owed, self._last_ns = False, at_ns

@@ -114,6 +114,17 @@ def _moment_in_words(gaps: Sequence[Gap]) -> str:
     return f"{names}: {most}{seconds} are missing before {when}, {whose} away."
 
 
+def away_in_words(name: str, since_ns: int, is_picture: bool) -> str:
+    """What is said of a device that is away now.
+
+    >>> away_in_words("Voice", 72 * 10**9, False)
+    'Voice is away since 1:12: silence is recorded until it is back. Plug it in; the rest goes on.'
+    """
+    what = "its last picture stands" if is_picture else "silence is recorded"
+    since = _minutes(since_ns)
+    return f"{name} is away since {since}: {what} until it is back. Plug it in; the rest goes on."
+
+
 def dropped_in_words(name: str, dropped: int, of: int, is_picture: bool) -> str:
     """What is said of a track's drops when the take has ended.
 

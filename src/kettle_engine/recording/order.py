@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from kettle_core.program.cues import Cue
 from kettle_core.rig.rig import Rig
 from kettle_engine.devices.report import DeviceFacts
 
@@ -17,7 +18,7 @@ class Order:
     `lighter` are modes in words that are less work than an input's own, where there are such.
     `goes_on` is for one that takes the place of one that died; `facts` is what devices say of
     themselves, for where that one had not written it yet; `stop` is when and why the take was
-    stopped, if it was.
+    stopped, if it was; `cues` are those so far.
     """
 
     folder: Path
@@ -31,6 +32,7 @@ class Order:
     facts: Mapping[str, DeviceFacts]
     goes_on: bool = False
     stop: tuple[int, str] | None = None
+    cues: tuple[Cue, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -28,7 +28,7 @@ from kettle_media.take.times import last_times, read_times
 # is due.
 SOUND_EVERY_S, PICTURE_AT_LEAST_S, PICTURE_AT_MOST_S = 0.04, 0.005, 0.04
 HEAR_EVERY_S = 0.02
-TELL_EVERY_S, SYNC_EVERY_S = 0.2, 1.0
+TELL_EVERY_S, SYNC_EVERY_S, HEALTH_EVERY_NS = 0.2, 1.0, NS_PER_S
 # Loads are those of so many tells.
 LOAD_TELLS = 15
 # What was captured before the end is waited for so long.
@@ -136,6 +136,7 @@ class RecorderProcess:
         )
         self._feeds: dict[str, Feed] = {}
         self._tell_at = 0.0
+        self._health_at_ns = 0
         self._given_up = False
         self._started_ns = self._clock.now_ns()
         self._loads = Loads()
@@ -161,11 +162,25 @@ class RecorderProcess:
                 recorder.check(now_ns)
             if time.monotonic() >= self._tell_at:
                 self._tell_at = time.monotonic() + TELL_EVERY_S
-                self._line.send("take", self._status())
+                status = self._status()
+                self._line.send("take", status)
+                self._keep_health(now_ns - recorder.start_master_ns, status)
             time.sleep(HEAR_EVERY_S)
         self._line.send("finishing")
         with self._line.beating(FINISH_LIMIT_S):
             return recorder.finish(self._short())
+
+    def _keep_health(self, at_ns: int, status: Mapping[str, Any]) -> None:
+        """Each second, for who wants to know afterwards how it was."""
+        if not self._feeds or at_ns < self._health_at_ns:
+            return
+        self._health_at_ns = at_ns + HEALTH_EVERY_NS
+        tracks = status["tracks"]
+        known = {name: status[name] for name in ("head_room", "encoder_loads", "size_bytes")}
+        late = {name: track["late_ms"] for name, track in tracks.items()}
+        dropped = {name: track["dropped"] for name, track in tracks.items() if track["dropped"]}
+        left = {"left_s": round(self._recorder.left_s)} if self._recorder.left_s else {}
+        self._recorder.keep_health(at_ns, **known, late_ms=late, dropped=dropped, **left)
 
     def _hear(self) -> None:
         try:
@@ -177,6 +192,8 @@ class RecorderProcess:
                     self._recorder.stop(*values)
                 elif word == "give up":
                     self._given_up = True
+                elif word == "cue":
+                    self._recorder.cue(*values)
                 elif word == "note":
                     what, at_ns, more = values
                     self._recorder.note(what, at_ns - self._recorder.start_master_ns, **more)
@@ -193,6 +210,11 @@ class RecorderProcess:
         # First, as the disk may take its time for what tells of the take.
         self._start_feeds(rings, dict.fromkeys(rings, start_ns))
         recorder.begin(facts)
+        self._keep_cues()
+
+    def _keep_cues(self) -> None:
+        for cue in self._order.cues:
+            self._recorder.cue(cue)
 
     def _start_feeds(self, rings: Mapping[str, str], from_ns: Mapping[str, int]) -> None:
         for name in self._recorder.tracks:
@@ -214,6 +236,7 @@ class RecorderProcess:
         info = folder.read_info()
         parts = [max(folder.parts(t), default=1) for t in info.tracks]
         recorder.go_on(info, max(parts) + 1)
+        self._keep_cues()
         from_ns, gone_ns = {}, 0
         for name, track in recorder.tracks.items():
             before = _part_before(recorder, track)
@@ -271,6 +294,9 @@ class RecorderProcess:
             "size_bytes": recorder.size_bytes(),
             "worst_late_ms": max(late.values(), default=0) / 1e6,
             "trouble": trouble,
+            "ended": sorted(recorder.errors),
+            "left_s": recorder.left_s,
+            "pointers": recorder.pointers,
             "tracks": {
                 name: _track_status(track, late.get(name, 0))
                 for name, track in recorder.tracks.items()

@@ -10,21 +10,24 @@ from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import KettleError, NoRoomError, TakeError
-from kettle_core.program.cues import ToScene
+from kettle_core.program.cues import Cue
 from kettle_core.rig.devices import Event
 from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.rig import Input, Rig
+from kettle_core.timing.pauses import Pauses
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.recording.drops import ENCODER
 from kettle_engine.recording.losses import Losses
 from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.recording.rig_stills import RigStills
+from kettle_engine.recording.room import Room, left_in_words
 from kettle_engine.recording.take_lines import TakeLines
 from kettle_engine.recording.track import Track, TrackWriting
 from kettle_engine.stamps import Arrival
 from kettle_media.durable import PATIENCE_S, sync_file, sync_folder, within
 from kettle_media.rig_document import rig_to_dict
+from kettle_media.take.cues import note_pause, read_cues
 from kettle_media.take.folder import TakeFolder, check_room, free_bytes
 from kettle_media.take.info import COMPLETE, TakeInfo, TrackInfo, with_damage, with_notes
 from kettle_media.take.mending import mend_track
@@ -68,12 +71,18 @@ class Recorder:
         self.reason = ""
         self.errors: dict[str, str] = {}
         self.part = 1
+        self._pauses = Pauses()
+        self._kept_cues: set[Cue] = set()
         self._lock = threading.Lock()
         self._next_check_ns = 0
         self._infos = {i.id: track_info(rig, i) for i in self.recorded}
         self.tracks: dict[str, Track] = {}
         self._lines = TakeLines(folder, at_once)
         self._stills = RigStills(rig, library, folder)
+        self._room = Room(rig, reserve_bytes)
+        self.left_s: float | None = None
+        # Where each pointer was last, in px of its input's picture.
+        self.pointers: dict[str, tuple[float, float]] = {}
 
     def open_tracks(self, start_master_ns: int) -> None:
         """Open every track's files and encoder; places are counted from a master time on."""
@@ -81,8 +90,9 @@ class Recorder:
         for item in self.recorded:
             written = track_writing(self.rig, item, self._at_once)
             self.tracks[item.id] = Track(
-                self.folder, item, self._infos[item.id], written, start_master_ns, self.part
-            )
+                self.folder, item, self._infos[item.id], written, start_master_ns, self.part,
+                self._pauses,
+            )  # fmt: skip
 
     def move_start(self, start_master_ns: int) -> None:
         """Have time 0 at another master time than was thought, before anything was written."""
@@ -112,15 +122,25 @@ class Recorder:
                 f"The take cannot be written to {self.folder.path}: {error}."
             ) from error
         self._stills.write(self._at_once)
-        if self.rig.scenes:
-            self._lines.cue(ToScene(0, self.rig.default_scene.id))
         self.note("started", 0, inputs=[i.id for i in self.recorded])
 
     def go_on(self, info: TakeInfo, part: int) -> None:
         """Be the recorder of a take whose recorder before has died, with a new part a track."""
         self.info, self.part = info, part
         self._infos = {t.name: t for t in info.tracks}
+        for cue in read_cues(self.folder)[0]:
+            self._follow(cue)
         self.open_tracks(info.start_master_ns)
+
+    def cue(self, cue: Cue) -> None:
+        """Keep a cue, once."""
+        if cue not in self._kept_cues:
+            self._lines.cue(cue)
+            self._follow(cue)
+
+    def _follow(self, cue: Cue) -> None:
+        self._kept_cues.add(cue)
+        note_pause(self._pauses, cue)
 
     def note(self, what: str, at_ns: int, **values: Any) -> None:
         """Write a line into the take's journal; `at_ns` in record time."""
@@ -147,9 +167,15 @@ class Recorder:
             self.losses.dropped(name, track.dropped - dropped, why, at_ns, track.written)
         if arrival.restarted:
             self.note("clock set right", at_ns, input=name, device_ns=arrival.device_ns)
-            self.losses.gap(name, arrival.master_ns - before_ns - arrival.duration_ns, at_ns)
+            if not track.is_resting:
+                self.losses.gap(name, arrival.master_ns - before_ns - arrival.duration_ns, at_ns)
         for event in events:
-            self._lines.event(track.input, event, track.record_ns(event.device_ns))
+            event_ns = track.record_ns(event.device_ns)
+            if self._pauses.leave_out(event_ns, event_ns):
+                continue
+            place = self._lines.event(track.input, event, event_ns)
+            if place:
+                self.pointers[name] = place
 
     def end_track(self, name: str, error: Exception, master_ns: int) -> None:
         """End a track that can't go on, and say why."""
@@ -178,6 +204,7 @@ class Recorder:
         except OSError as error:
             self.note("the disk does not answer", at_ns, reason=str(error))
             return
+        self.left_s = self._room.left_s(free, self.size_bytes(), at_ns)
         if free < self._reserve_bytes:
             self.stop(master_ns, "the disk is nearly full")
 
@@ -187,7 +214,12 @@ class Recorder:
         for item in self.recorded:
             if item.id in self.errors:
                 found.append(f"{item.name} is not recorded any more: {self.errors[item.id]}")
-        return found + self._lines.trouble()
+        left = left_in_words(self.left_s) if self.left_s is not None else ""
+        return [*found, *([left] if left else []), *self._lines.trouble()]
+
+    def keep_health(self, at_ns: int, **values: Any) -> None:
+        """Write down how the machine keeps up."""
+        self._lines.health({"at_ns": at_ns, **values})
 
     def sync(self) -> None:
         """Bring what is written to the disk; faults show where it is written."""

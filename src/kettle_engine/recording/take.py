@@ -1,9 +1,13 @@
 """Records one take from start to end on the virtual clock: one process, one thread."""
 
-from collections.abc import Callable
+from collections import deque
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 from kettle_core.errors import TakeError
+from kettle_core.program.cues import Cue, ToScene
 from kettle_core.rig.devices import Driver
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
@@ -21,6 +25,14 @@ from kettle_media.take.info import TakeInfo
 LEAD_NS = 300_000_000
 
 
+@dataclass(frozen=True)
+class Happening:
+    """Something that happens in a take at a record time, in ns."""
+
+    at_ns: int
+    do: Callable[[], None]
+
+
 def record_take(
     driver: Driver,
     rig: Rig,
@@ -29,8 +41,13 @@ def record_take(
     on_progress: Callable[[float], None] = lambda seconds: None,
     reserve_bytes: int = DISK_RESERVE_BYTES,
     library: Path = Path("pictures"),
+    cues: Sequence[Cue] = (),
+    happenings: Sequence[Happening] = (),
 ) -> TakeInfo:
     """Record a rig for a time into a new folder. `library` holds the rig's pictures.
+
+    Cues are kept when their time has come, the scene that it begins with among them; what else
+    happens then, as faults of the studio's devices, happens.
 
     Captures are written in the order of (due time, place in the rig), so that the same seed
     gives the same take bit for bit.
@@ -56,8 +73,12 @@ def record_take(
         with folder.held():
             recorder.open_tracks(start_ns)
             recorder.begin(device_facts(rack, rig))
+            if not cues and rig.scenes:
+                cues = (ToScene(0, rig.default_scene.id),)
+            kept = [Happening(cue.at_ns, partial(recorder.cue, cue)) for cue in cues]
+            due = deque(sorted([*kept, *happenings], key=lambda h: h.at_ns))
             try:
-                _record(rack, clock, recorder, used, duration_ns, on_progress)
+                _record(rack, clock, recorder, used, duration_ns, on_progress, due)
             except BaseException:
                 recorder.stop(clock.now_ns(), "interrupted")
                 recorder.finish()
@@ -74,9 +95,12 @@ def _record(
     used: UsedPictures,
     duration_ns: int,
     on_progress: Callable[[float], None],
+    due: deque[Happening],
 ) -> None:
     start_ns, told_s = recorder.start_master_ns, 0
     while not recorder.is_over(clock.now_ns()):
+        while due and start_ns + due[0].at_ns <= min(clock.now_ns(), start_ns + duration_ns):
+            due.popleft().do()
         delivery = rack.step()
         elapsed_ns = clock.now_ns() - start_ns
         _note_changes(rack, recorder, elapsed_ns)

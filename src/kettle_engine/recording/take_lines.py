@@ -1,4 +1,4 @@
-"""The lines beside a take's tracks: journal, events, cues."""
+"""The lines beside a take's tracks: journal, events, cues, health."""
 
 from dataclasses import asdict
 from pathlib import Path
@@ -18,7 +18,8 @@ class TakeLines:
         self._journal = LineFile(folder.journal_path, at_once)
         self._events = LineFile(folder.path / "events.jsonl", at_once)
         self._cues = LineFile(folder.cues_path, at_once)
-        self._files = (self._journal, self._events, self._cues)
+        self._health = LineFile(folder.path / "health.jsonl", at_once)
+        self._files = (self._journal, self._events, self._cues, self._health)
 
     @property
     def paths(self) -> tuple[Path, ...]:
@@ -33,17 +34,25 @@ class TakeLines:
         """A cue."""
         self._cues.write(asdict(cue))
 
-    def event(self, item: Input, event: Event, at_ns: int) -> None:
-        """In the pixels of the input's picture; what lies outside a region is left out."""
+    def health(self, values: dict[str, Any]) -> None:
+        """How the machine keeps up."""
+        self._health.write(values)
+
+    def event(self, item: Input, event: Event, at_ns: int) -> tuple[float, float] | None:
+        """Write an event in the pixels of the input's picture; gives where it was, if anywhere.
+
+        What lies outside a region is left out.
+        """
         if not (item.looks.keys if event.kind == "key" else item.looks.pointer):
-            return
+            return None
         crop, values = item.looks.crop, dict(event.values)
         if crop and "x" in values:
             values["x"], values["y"] = values["x"] - crop.left, values["y"] - crop.top
             if not (0 <= values["x"] < crop.width and 0 <= values["y"] < crop.height):
-                return
+                return None
         row = {"at_ns": at_ns, "device_ns": event.device_ns, "input": item.id, "what": event.kind}
         self._events.write({**row, **values})
+        return (float(values["x"]), float(values["y"])) if "x" in values else None
 
     def trouble(self) -> list[str]:
         """Which files can't be written at the moment, in sentences."""

@@ -1,16 +1,19 @@
 """One track of a take: places captures on the take's time and writes them."""
 
 import time
+from collections import deque
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from kettle_core.errors import KettleError, TakeError
+from kettle_core.picture.picture import Plane
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import EncoderSettings
 from kettle_core.rig.format import WEBCAM_TRACKS, TrackFormat
 from kettle_core.rig.frame_choice import FrameChoice
 from kettle_core.rig.rig import Input
+from kettle_core.timing.pauses import Pauses
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.stamps import Arrival
 from kettle_media.durable import sync_file
@@ -21,6 +24,10 @@ from kettle_media.take.tracks import PictureWriter, SoundWriter
 
 # A device that was opened again goes on by its own clock if that is no further off than this.
 SAME_CLOCK_NS = 50_000_000
+# In a pause captures are kept so long before they are let go: that it ends is heard late.
+HELD_NS = 400_000_000
+# Of a pause one stamp in this time keeps the clock known.
+STAMP_EVERY_NS = NS_PER_S
 
 
 @dataclass(frozen=True)
@@ -53,8 +60,14 @@ class Track:
         written: TrackWriting,
         start_master_ns: int,
         part: int = 1,
+        pauses: Pauses | None = None,
     ) -> None:
         self.input, self.info = item, info
+        self._pauses = pauses or Pauses()
+        self._held: deque[Arrival] = deque()
+        # The newest capture that a pause has left out, and where the last one that it has not is.
+        self._resting: Arrival | None = None
+        self._stamped_ns = 0
         # Of the dropped, those that waited so long that they were written over.
         self.written = self.dropped = self.unfetched = 0
         self.ended = False
@@ -67,6 +80,8 @@ class Track:
         # What is added to device times so that they go on after the device's clock jumped.
         self._shift_ns = 0
         self._last: Arrival | None = None
+        # The last one that was written of a sound.
+        self._before: Arrival | None = None
         self._segment = 0
         self._samples = 0
         self._dropped_before = 0
@@ -102,22 +117,71 @@ class Track:
 
     def take(self, arrival: Arrival) -> None:
         """Write a capture. Raises TakeError or OSError when it can't."""
-        master_ns = arrival.master_ns
         if self._first is None:
             block_ns = 0 if self.input.is_picture else arrival.duration_ns
-            begun_ns = master_ns - block_ns - self.start_master_ns
+            begun_ns = arrival.master_ns - block_ns - self.start_master_ns
             if begun_ns < 0:
                 return
             self._first = (arrival.device_ns, begun_ns)
         elif arrival.restarted:
+            self._let_go(self._last.master_ns + HELD_NS if self._last else 0)
             self._go_on(arrival)
+        self._last = arrival
+        self._held.append(arrival)
+        self._let_go(arrival.master_ns)
+
+    def _let_go(self, now_ns: int) -> None:
+        """Write what is held, or leave it out once no end of a pause can change that any more."""
+        while self._held:
+            oldest = self._held[0]
+            at_ns = self._place(oldest)
+            left_out = self._pauses.leave_out(at_ns, at_ns + oldest.duration_ns)
+            if left_out and self._pauses.is_open and now_ns - oldest.master_ns < HELD_NS:
+                return
+            self._held.popleft()
+            if left_out:
+                self._rest(oldest, at_ns)
+            else:
+                self._write(oldest)
+
+    @property
+    def is_resting(self) -> bool:
+        """Whether a pause leaves out what comes."""
+        return self._resting is not None
+
+    def _write(self, arrival: Arrival) -> None:
         self._drop(arrival.lost)
         if self.input.is_picture:
+            if self._resting:
+                self._wake(self._resting)
             self._take_picture(arrival)
         else:
             self._take_sound(arrival)
-        self._last = arrival
-        self.written_master_ns = master_ns
+        self._resting = None
+        self.written_master_ns = arrival.master_ns
+
+    def _rest(self, arrival: Arrival, at_ns: int) -> None:
+        """Leave a capture out, but for a stamp now and then; of a sound that is silence."""
+        self._resting = arrival
+        self.written_master_ns = arrival.master_ns
+        if at_ns - self._stamped_ns < STAMP_EVERY_NS:
+            return
+        self._stamped_ns = at_ns
+        if self.input.is_picture:
+            pts_ns = max(at_ns, self.end_ns)
+            self._note(arrival, pts_ns, NOTED, 0)
+            self.end_ns = pts_ns + 1
+        else:
+            self._take_sound(arrival, silent=True)
+
+    def _wake(self, resting: Arrival) -> None:
+        """Write what is seen as a pause ends, as something new."""
+        if isinstance(self._writer, PictureWriter):
+            self._writer.begin_anew()
+        data = resting.fetch()
+        if data is not None:
+            self._write_picture(resting, max(self._place(resting), self.end_ns), data)
+        self._choice.begin_anew()
 
     def _drop(self, frames: int) -> None:
         self.dropped += frames
@@ -125,23 +189,29 @@ class Track:
 
     def _take_picture(self, arrival: Arrival) -> None:
         pts_ns = max(self._place(arrival), self.end_ns)
-        kept = self._choice.wants(arrival.changed, pts_ns, arrival.duration_ns)
-        data = arrival.fetch() if kept else None
-        if kept and data is None:
+        if not self._choice.wants(arrival.changed, pts_ns, arrival.duration_ns):
+            self._note(arrival, pts_ns, NOTED, 0)
+            self.end_ns = pts_ns + 1
+            return
+        data = arrival.fetch()
+        if data is None:
             self.unfetched += 1
             self._drop(1)
             return
-        if data is not None and isinstance(self._writer, PictureWriter):
+        self._write_picture(arrival, pts_ns, data)
+
+    def _write_picture(self, arrival: Arrival, pts_ns: int, data: Plane) -> None:
+        if isinstance(self._writer, PictureWriter):
             began_ns = time.monotonic_ns()
             self._writer.write(data, pts_ns)
             self.encoding_ns += time.monotonic_ns() - began_ns
-            self.written += 1
-            self._choice.written(pts_ns)
-        self._note(arrival, pts_ns, KEPT if kept else NOTED, 0)
+        self.written += 1
+        self._choice.written(pts_ns)
+        self._note(arrival, pts_ns, KEPT, 0)
         # Stamps may stand still or go back; places only rise.
         self.end_ns = pts_ns + 1
 
-    def _take_sound(self, arrival: Arrival) -> None:
+    def _take_sound(self, arrival: Arrival, silent: bool = False) -> None:
         data = arrival.fetch()
         if data is None:
             self.unfetched += 1
@@ -151,12 +221,13 @@ class Track:
         if self._samples == 0:
             self._first_ns = self._place(arrival)
             self.end_ns = self._first_ns
-        elif self._dropped_before or arrival.restarted:
+        elif self._dropped_before or arrival.restarted or self._resting:
             self._fill_gap(arrival, rate_hz)
         if isinstance(self._writer, SoundWriter):
-            self._writer.write(data, self.end_ns)
+            self._writer.write(np.zeros_like(data) if silent else data, self.end_ns)
         self.written += 1
         self._note(arrival, self.end_ns, KEPT, data.shape[1])
+        self._before = arrival
         self._add_samples(data.shape[1], rate_hz)
 
     def _place(self, arrival: Arrival) -> int:
@@ -184,10 +255,10 @@ class Track:
         """Write silence for blocks that never came: a sound's samples are its time."""
         missing_ns = self._place(arrival) - self.end_ns
         missing = round(missing_ns * rate_hz / NS_PER_S)
-        if missing < 2 or not isinstance(self._writer, SoundWriter) or self._last is None:
+        if missing < 2 or not isinstance(self._writer, SoundWriter):
             return
         self._writer.write_silence(missing, self.end_ns)
-        self._note(self._last, self.end_ns, FILLED, missing)
+        self._note(self._before or arrival, self.end_ns, FILLED, missing)
         self._add_samples(missing, rate_hz)
 
     def _note(self, arrival: Arrival, pts_ns: int, kept: int, samples: int) -> None:

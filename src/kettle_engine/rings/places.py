@@ -8,7 +8,7 @@ from pathlib import Path
 
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Input
-from kettle_engine.protocol import socket_folder
+from kettle_engine.addresses import socket_folder
 from kettle_engine.rings.ring import ring_size
 
 SHARED_MEMORY = Path("/dev/shm")  # noqa: S108

@@ -290,6 +290,23 @@ class RingReader:
         number = self.head - 1
         return self._entry(number, 0) if number >= 0 else None
 
+    def at(self, master_ns: int) -> tuple[RingCapture, int] | None:
+        """The newest capture that had come by a master time, and its place as of `newest_place`.
+
+        None where it is not there any more.
+        """
+        number = self.head - 1
+        oldest = max(0, self.head - self._ring.entries + 1)
+        while number >= oldest:
+            stamp = self._stamp(number)
+            if stamp is None:
+                return None
+            if stamp <= master_ns:
+                found = self._entry(number, 0)
+                return (found, int(self._header_of(number)[1])) if found else None
+            number -= 1
+        return None
+
     def newest_place(self) -> int:
         """Another number whenever the newest picture may look different; -1 if there is none."""
         number = self.head - 1

@@ -40,6 +40,7 @@ class Commands:
             "balance": self._balance,
             "shared": self._shared,
             "try_scene": self._try_scene,
+            "show_scene": self._show_scene,
             "play_change": self._play_change,
             "pick_colour": self._pick_colour,
             "reading": lambda live, values: self._reading.ask(live, list(values["inputs"])),
@@ -95,6 +96,10 @@ class Commands:
         """Show a scene as it would be, for a moment."""
         scene = SCENE.read_plain(values["scene"])
         live.tried = {**live.tried, scene.id: Tried(scene, time.monotonic() + TRIED_FOR_S)}
+
+    def _show_scene(self, live: Live, values: Mapping[str, Any]) -> None:
+        """Have the program show the scene that a take will begin with."""
+        live.first_scene_id = live.rig.scene(str(values["scene"])).id
 
     def _play_change(self, live: Live, values: Mapping[str, Any]) -> None:
         """Show how a scene gives way to another one."""

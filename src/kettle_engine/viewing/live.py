@@ -9,6 +9,8 @@ from kettle_core.picture.picture import Picture, picture_from_i420
 from kettle_core.rig.rig import Input, Rig
 from kettle_core.rig.used_picture import as_used
 from kettle_core.scene.scene import Scene
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_engine.cueing import TakeCues
 from kettle_engine.devices.report import LIVE, SourceReport
 from kettle_engine.rings.places import ring_name
 from kettle_engine.rings.ring import RingReader
@@ -51,6 +53,8 @@ class _Opened:
     reader: RingReader
     ring: str
     newest: "Newest | None" = None
+    # What the program showed last.
+    at: "Newest | None" = None
 
 
 @dataclass
@@ -67,6 +71,9 @@ class Live:
     meters: dict[str, Meter] = field(default_factory=dict)
     tried: dict[str, Tried] = field(default_factory=dict)
     played: Played | None = None
+    # Of the take that is recorded; before one, the scene that it will begin with.
+    cues: TakeCues | None = None
+    first_scene_id: str = ""
     _watches: dict[str, PictureWatch] = field(default_factory=dict)
     _sources: Mapping[str, SourceReport] = field(default_factory=dict)
     _opened: dict[str, _Opened] = field(default_factory=dict)
@@ -99,6 +106,12 @@ class Live:
         """How the devices are now, by input."""
         self._sources = sources
 
+    @property
+    def first_scene(self) -> Scene:
+        """The scene that a take begins with."""
+        chosen = (s for s in self.rig.scenes if s.id == self.first_scene_id)
+        return next(chosen, self.rig.default_scene)
+
     def read_sounds(self) -> None:
         """Give the meters what has come."""
         for name, meter in list(self.meters.items()):
@@ -122,6 +135,29 @@ class Live:
             if data is not None:
                 opened.newest = Newest(picture_from_i420(data), place)
         return opened.newest
+
+    def at(self, name: str, master_ns: float) -> Newest | None:
+        """The picture of an input that a composed program shows at a master time.
+
+        It is the one that was captured last by then, or half a frame later; the newest one where
+        only that is kept. One that was not kept long enough is as the newest that was asked for.
+        """
+        opened = self._open(name) if name not in self._stills else None
+        item, report = self.inputs.get(name), self._sources.get(name)
+        if opened is None or item is None or report is None or not item.has_track:
+            return self.newest(name)
+        latency_ms = (report.facts.reported_latency_ms if report.facts else None) or 0.0
+        half_ns = NS_PER_S / item.mode.fps / 2
+        found = opened.reader.at(round(master_ns + half_ns + latency_ms * 1e6))
+        if found is None:
+            return opened.at or self.newest(name)
+        capture, place = found
+        if opened.at is None or opened.at.number != place:
+            data = capture.fetch()
+            if data is None:
+                return opened.at or self.newest(name)
+            opened.at = Newest(picture_from_i420(data), place)
+        return opened.at
 
     def states(self, now_s: float) -> dict[str, InputState]:
         """How every open input is."""

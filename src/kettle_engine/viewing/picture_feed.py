@@ -5,11 +5,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Protocol
 
+from kettle_engine.clock import Clock
 from kettle_engine.protocol import PICTURE, PROGRAM, SCENE_SIZES, SHOWN_WIDTH, SIZES, WHOLE
 from kettle_engine.viewing.jpeg import picture_to_page_jpeg
 from kettle_engine.viewing.live import Live
 from kettle_engine.viewing.outbox import Outbox
-from kettle_engine.viewing.scene_pictures import ScenePictures, shrunk_for_page
+from kettle_engine.viewing.scene_pictures import ScenePictures, Shown, shrunk_for_page
 from kettle_engine.viewing.small import labelled, small_picture
 
 # While a layer is dragged or a change-over is played.
@@ -33,9 +34,15 @@ class PictureFeed:
     """Sends pictures; between two of them `between` sends what can't wait. For one thread."""
 
     def __init__(
-        self, shows: Shows, outbox: Outbox, library: Path, between: Callable[[], None]
+        self,
+        shows: Shows,
+        outbox: Outbox,
+        library: Path,
+        clock: Clock,
+        between: Callable[[], None],
     ) -> None:
         self._shows, self._outbox, self._between = shows, outbox, between
+        self._clock = clock
         self._scenes = ScenePictures(library)
         self._wanted: frozenset[str] | None = None
         self._identify_until_s = 0.0
@@ -51,16 +58,21 @@ class PictureFeed:
 
     def program(self, live: Live) -> None:
         """The program's picture."""
-        self._send_scene(live, PROGRAM, live.rig.default_scene.id, "", SHOWN_WIDTH, 82)
+        shown = self._scenes.program(live, self._clock.now_ns())
+        self._send_shown(shown, PROGRAM, SHOWN_WIDTH, 82)
 
     def _send_scene(
         self, live: Live, topic: bytes, scene_id: str, layer_id: str, width: int, quality: int
     ) -> None:
-        """A scene's picture, or a layer's matte in it, if it looks different from the last one."""
+        """A scene's picture, or a layer's matte in it."""
         if layer_id:
             shown = self._scenes.matte(live, scene_id, layer_id)
         else:
             shown = self._scenes.shown(live, scene_id)
+        self._send_shown(shown, topic, width, quality)
+
+    def _send_shown(self, shown: Shown | None, topic: bytes, width: int, quality: int) -> None:
+        """Send a picture if it looks different from the last one."""
         if shown is None or not self._outbox.is_new(topic, shown.stamp):
             return
         self._outbox.mark(topic, shown.stamp)
@@ -131,7 +143,7 @@ class PictureFeed:
             elif size in ("scene", "matte"):
                 names |= self._scenes.inputs_of(live, (*name.split(":"), "")[1])
         if self._outbox.watched.get(PROGRAM):
-            names |= self._scenes.inputs_of(live, live.rig.default_scene.id)
+            names |= self._scenes.program_inputs(live, self._clock.now_ns())
         wanted = frozenset(names)
         if wanted != self._wanted:
             self._wanted = wanted

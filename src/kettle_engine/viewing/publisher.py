@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from kettle_core.errors import KettleError
+from kettle_engine.clock import Clock
 from kettle_engine.protocol import (
     AFTER,
     HEAR,
@@ -30,10 +31,10 @@ CLOSE_AFTER_S = 20.0
 class Publisher:
     """Owns the PUB socket and knows from it which topics are watched. For one thread."""
 
-    def __init__(self, shows: Shows, address: str, library: Path) -> None:
+    def __init__(self, shows: Shows, address: str, library: Path, clock: Clock) -> None:
         self._shows = shows
         self._outbox = Outbox(address)
-        self.feed = PictureFeed(shows, self._outbox, library, self._do_due)
+        self.feed = PictureFeed(shows, self._outbox, library, clock, self._do_due)
         self._afters: dict[str, AfterMeter] = {}
         self.watched_at_s = time.monotonic()
         self._jobs = {
@@ -43,6 +44,10 @@ class Publisher:
             AFTER: (LEVELS_EVERY_S, self._after),
         }
         self._due_s = dict.fromkeys(self._jobs, 0.0)
+
+    def show_program_now(self) -> None:
+        """The program has changed: it is due."""
+        self._due_s[PROGRAM] = 0.0
 
     def close(self) -> None:
         """Let the socket go."""

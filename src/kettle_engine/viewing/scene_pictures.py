@@ -1,8 +1,10 @@
 """Live pictures of scenes: composed at frame size by the one composer, then shrunk for pages."""
 
 import time
+from bisect import bisect_right
 from dataclasses import dataclass
-from math import ceil
+from fractions import Fraction
+from math import ceil, floor
 from pathlib import Path
 
 import numpy as np
@@ -19,12 +21,17 @@ from kettle_core.picture.picture import (
 from kettle_core.picture.resample import shrunk_by
 from kettle_core.picture.sample import source_point
 from kettle_core.program.change_over import ProgramComposer
+from kettle_core.program.plan import stretches_from_now
 from kettle_core.program.replay import Resolved
+from kettle_core.program.stretch import Stretch
 from kettle_core.rig.format import SCALINGS
+from kettle_core.rig.rig import Rig
 from kettle_core.rig.scene_changes import layer_of
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Scene
 from kettle_core.scene.scene_plan import ScenePlan, place_layer, plan_scene
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_engine.cueing import TakeCues
 from kettle_engine.viewing.live import Live
 from kettle_media.picture.scaling import Shrinker
 from kettle_media.rig.stills import mask_names, masks_of
@@ -32,6 +39,10 @@ from kettle_media.rig.stills import mask_names, masks_of
 # What is seen of the scenes before and after a change-over that is played.
 BEFORE_S, AFTER_S = 0.5, 1.2
 PICKED_PX = 5
+# Pictures come late; what is live runs so far behind what is captured.
+BEHIND_FRAMES = 2
+# A layer that is dragged makes a scene of each place; two are enough to go from one to the next.
+KEPT = 2
 
 
 @dataclass(frozen=True)
@@ -51,7 +62,8 @@ class ScenePictures:
         self._composers: dict[str, tuple[int, Composer, str]] = {}
         self._stills: dict[str, Plane] = {}
         self._shrinkers = {scaling: Shrinker(scaling) for scaling in SCALINGS}
-        self._program: tuple[int, ProgramComposer] | None = None
+        self._program: tuple[object, ProgramComposer] | None = None
+        self._stretches: tuple[TakeCues, tuple[Stretch, ...]] | None = None
 
     def scene(self, live: Live, scene_id: str) -> Scene | None:
         """A scene as it is shown: as tried on the drawing table, or as the rig has it."""
@@ -93,6 +105,50 @@ class ScenePictures:
         pictures, numbers = self._pictures(live, scene)
         return Shown(hash((plan_stamp, numbers)), picture_from_i420(known[1].compose(pictures)))
 
+    def program(self, live: Live, now_ns: int) -> Shown | None:
+        """The program's frame now (master ns): as it will be composed, if a take is recorded."""
+        if live.cues is None:
+            return self.shown(live, live.first_scene.id)
+        rig = live.rig
+        stretch, frame_no = self._stretch_now(live.cues, live.rig, now_ns)
+        at_ns = live.cues.start_ns + frame_no * NS_PER_S / rig.format.fps
+        scenes = [x for x in (stretch.scene, stretch.before) if x]
+        names = sorted({x.input_id for s in scenes for x in s.layers} & live.inputs.keys())
+        seen = {name: found for name in names if (found := live.at(name, float(at_ns)))}
+        pictures = {name: found.picture for name, found in seen.items()}
+        numbers = hash(tuple((name, found.number) for name, found in seen.items()))
+        way, share = stretch.change_over, stretch.share_at(frame_no)
+        frame = self._composer(rig).compose(stretch.scene, pictures, stretch.before, way, share)
+        stamp = hash((stretch.scene, stretch.before, share, numbers))
+        return Shown(stamp, picture_from_i420(frame))
+
+    def program_inputs(self, live: Live, now_ns: int) -> set[str]:
+        """Ids of the inputs that the program's picture needs."""
+        if live.cues is None:
+            return self.inputs_of(live, live.first_scene.id)
+        stretch, _ = self._stretch_now(live.cues, live.rig, now_ns)
+        scenes = [x for x in (stretch.scene, stretch.before) if x]
+        return {x.input_id for s in scenes for x in s.layers}
+
+    def _stretch_now(self, cues: TakeCues, rig: Rig, now_ns: int) -> tuple[Stretch, int]:
+        """The program's frame that is shown now, a little behind, and the stretch it lies in."""
+        if self._stretches is None or self._stretches[0] is not cues:
+            self._stretches = (cues, stretches_from_now(cues.moments, rig.format))
+        elapsed = Fraction(now_ns - cues.start_ns) * rig.format.fps / NS_PER_S
+        frame = max(0, floor(elapsed) - BEHIND_FRAMES)
+        place = bisect_right(self._stretches[1], frame, key=lambda s: s.first_frame) - 1
+        stretch = self._stretches[1][max(0, place)]
+        return stretch, frame
+
+    def _composer(self, rig: Rig) -> ProgramComposer:
+        """What composes change-overs of a rig; scenes that stand still are kept by it."""
+        known = (rig.format, rig.scenes)
+        if self._program is None or self._program[0] != known:
+            masks = self._masks(*rig.scenes)
+            shrink = self._shrinkers[rig.format.scaling]
+            self._program = (known, ProgramComposer(rig.format.frame_size, masks, shrink, KEPT))
+        return self._program[1]
+
     def matte(self, live: Live, scene_id: str, layer_id: str) -> Shown | None:
         """How much of a layer its mask and colour key keep."""
         scene = self.scene(live, scene_id)
@@ -111,7 +167,7 @@ class ScenePictures:
         return self._stills
 
     @staticmethod
-    def _pictures(live: Live, *scenes: Scene) -> tuple[dict[str, Picture], int]:
+    def _pictures(live: Live, *scenes: Scene | Resolved) -> tuple[dict[str, Picture], int]:
         """Pictures of scenes by input, and a number that changes with them."""
         names = sorted({x.input_id for s in scenes for x in s.layers} & live.inputs.keys())
         newest = {name: found for name in names if (found := live.newest(name))}
@@ -128,12 +184,6 @@ class ScenePictures:
         length_s = 0.0 if way.kind == "cut" else way.length_ms / 1000
         if elapsed_s > BEFORE_S + length_s + AFTER_S:
             return None
-        stamp = hash(rig)
-        if self._program is None or self._program[0] != stamp:
-            masks = self._masks(*rig.scenes)
-            shrink = self._shrinkers[rig.format.scaling]
-            composer = ProgramComposer(rig.format.frame_size, masks, shrink)
-            self._program = (stamp, composer)
         scenes = [rig.scene(played.scene_id), target]
         before, after = (Resolved.of(rig, scene) for scene in scenes)
         at_s = elapsed_s - BEFORE_S
@@ -141,8 +191,8 @@ class ScenePictures:
         giving_way = before if 0 <= at_s < length_s else None
         share = at_s / length_s if length_s else 1.0
         pictures = self._pictures(live, *(rig.seen_in(s) for s in scenes))[0]
-        frame = self._program[1].compose(shown, pictures, giving_way, way, share)
-        return Shown(hash((stamp, at_s)), picture_from_i420(frame))
+        frame = self._composer(rig).compose(shown, pictures, giving_way, way, share)
+        return Shown(hash((shown, at_s)), picture_from_i420(frame))
 
 
 def shrunk_for_page(frame: Picture, width: int) -> Picture:

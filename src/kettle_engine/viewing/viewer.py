@@ -10,11 +10,14 @@ from typing import Any
 
 from kettle_core.errors import EngineError, KettleError
 from kettle_core.rig.rig import Input, Rig
+from kettle_engine.addresses import live_address
+from kettle_engine.clock import WallClock
+from kettle_engine.cueing import TakeCues
 from kettle_engine.devices.report import SourceReport
 from kettle_engine.priority import SHOWS, rank
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.processes import Line
-from kettle_engine.protocol import IDLE, live_address
+from kettle_engine.protocol import IDLE
 from kettle_engine.viewing.commands import Commands
 from kettle_engine.viewing.live import Live
 from kettle_engine.viewing.publisher import CLOSE_AFTER_S, Publisher
@@ -24,24 +27,24 @@ STATES_EVERY_S = 0.25
 AFTER_FAULT_S = 0.5
 
 
-def run_viewer(line: Line, data_dir: Path) -> None:
-    """Be the viewer until the engine is gone."""
+def run_viewer(line: Line, data_dir: Path, base_ns: int) -> None:
+    """Be the viewer until the engine is gone; `base_ns` is where its clock begins."""
     rank(SHOWS)
     # Composing takes and frees frames all the time.
     work_frame_by_frame(KEPT_BYTES, arenas=1)
-    Viewer(line, data_dir).run()
+    Viewer(line, data_dir, WallClock(base_ns)).run()
 
 
 class Viewer:
     """One thread reads rings and publishes; commands that take their time run beside it."""
 
-    def __init__(self, line: Line, data_dir: Path) -> None:
+    def __init__(self, line: Line, data_dir: Path, clock: WallClock) -> None:
         self.live: Live | None = None
         self._line = line
         self._library = data_dir / "pictures"
         self._engine: dict[str, Any] = {"state": IDLE}
         self._inputs: dict[str, Any] = {}
-        self._publisher = Publisher(self, live_address(data_dir), self._library)
+        self._publisher = Publisher(self, live_address(data_dir), self._library, clock)
         self._commands = Commands(data_dir, self._publisher.feed.identify)
         self._pool = ThreadPoolExecutor(2, "command")
         self._states_at = 0.0
@@ -50,6 +53,7 @@ class Viewer:
             "close": self._close,
             "sources": self._set_sources,
             "engine": self._set_engine,
+            "cues": self._set_cues,
             "call": self._call,
         }
 
@@ -88,6 +92,12 @@ class Viewer:
     def _set_sources(self, sources: Mapping[str, SourceReport]) -> None:
         if self.live:
             self.live.set_sources(sources)
+
+    def _set_cues(self, cues: TakeCues | None) -> None:
+        if self.live:
+            self.live.cues = cues
+            # Who pressed a key waits for what it does.
+            self._publisher.show_program_now()
 
     def _set_engine(self, status: dict[str, Any]) -> None:
         self._engine = status

@@ -42,3 +42,7 @@ class TrackFrames:
         frame.pts, frame.time_base = self._last_ms, MS_TIME_BASE
         self._keyframes.mark(frame, self._last_ms * MS_TIME_BASE)
         return frame
+
+    def begin_anew(self) -> None:
+        """Have the next frame be a keyframe."""
+        self._keyframes.begin_anew()

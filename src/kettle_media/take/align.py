@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from math import inf
 
 import cv2
 import numpy as np
@@ -11,6 +12,7 @@ from kettle_core.errors import TakeError
 from kettle_core.timing.clock_map import ClockMap, map_clock
 from kettle_core.timing.sync import Lag, LagSum, picture_changes, picture_lag, sound_changes
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.take.cues import read_pauses
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_media.take.sound_track import MASTER_HZ, RawTrack, SoundTrack
@@ -31,6 +33,8 @@ GiveWay = Callable[[], None]
 ANALYSED_S, PLACES, PLACE_S = 40.0, 5, 16.0
 # Decoding is most of the work: of pictures so much is enough in one go.
 PICTURE_S = 12.0
+# So far round a pause nothing is compared, and no stretch shorter than this.
+EDGE_S, LEAST_S = 0.6, 1.5
 AIR_MS = 1.0
 CELLS, THINNED = (32, 18), 4
 
@@ -97,7 +101,7 @@ def measure_sync(
     start_ns = info.start_master_ns
     voice = next((m for m in found.values() if m.info.kind == "microphone"), None)
     if voice:
-        places = _places([m.rows["pts_ns"] for m in found.values()])
+        places = _places([m.rows["pts_ns"] for m in found.values()], _unwritten(folder))
         heard = {
             name: _sounds_at(folder, m, start_ns, places, give_way)
             for name, m in found.items()
@@ -138,13 +142,39 @@ def _measured(folder: TakeFolder, track: TrackInfo) -> Measured:
     return Measured(track, rows[rows["kept"] != NOTED], clock, float(reported or 0.0), source)
 
 
-def _places(times: Sequence[NDArray[np.int64]]) -> list[tuple[float, float]]:
+def _unwritten(folder: TakeFolder) -> list[tuple[float, float]]:
+    """Stretches (from, to) of record time in s in which a pause left nothing to be compared.
+
+    They are wider by what latencies that are not known yet may move.
+    """
+    return [
+        (start / NS_PER_S - EDGE_S, inf if end is None else end / NS_PER_S + EDGE_S)
+        for start, end in read_pauses(folder).unwritten
+    ]
+
+
+def _places(
+    times: Sequence[NDArray[np.int64]], unwritten: Sequence[tuple[float, float]]
+) -> list[tuple[float, float]]:
     """Stretches (from, to) in s of a take at which its contents are compared."""
     length_s = max(float(t[-1] - t[0]) for t in times) / NS_PER_S
     if length_s <= 2 * ANALYSED_S:
-        return [(0.0, min(length_s, ANALYSED_S))]
-    starts = np.linspace(0.0, length_s - PLACE_S, PLACES)
-    return [(float(s), float(s) + PLACE_S) for s in starts]
+        places = [(0.0, min(length_s, ANALYSED_S))]
+    else:
+        starts = np.linspace(0.0, length_s - PLACE_S, PLACES)
+        places = [(float(s), float(s) + PLACE_S) for s in starts]
+    for away in unwritten:
+        places = [part for place in places for part in _without(place, away)]
+    return [place for place in places if place[1] - place[0] >= LEAST_S]
+
+
+def _without(
+    place: tuple[float, float], away: tuple[float, float]
+) -> tuple[tuple[float, float], ...]:
+    """What of a stretch lies before and after another one."""
+    before = (place[0], min(place[1], away[0]))
+    after = (max(place[0], away[1]), place[1])
+    return tuple(part for part in (before, after) if part[1] > part[0])
 
 
 def _sounds_at(

@@ -1,15 +1,17 @@
 """cues.jsonl: a take's cues, a line each (docs/take-format.md)."""
 
 from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import replace
 from typing import Annotated
 
 from pydantic import Field
 
-from kettle_core.errors import TakeError
-from kettle_core.program.cues import Cue
+from kettle_core.errors import TakeError, TimingError
+from kettle_core.program.cues import Cue, GoOn, Pause
 from kettle_core.program.replay import Replay, replay
 from kettle_core.rig.rig import Rig
+from kettle_core.timing.pauses import Pauses
 from kettle_media.documents import Document
 from kettle_media.durable import replace_file
 from kettle_media.take.folder import TakeFolder
@@ -55,6 +57,23 @@ def follow_cues(folder: TakeFolder, rig: Rig) -> Replay:
     cues, told = read_cues(folder)
     found = replay(rig, cues)
     return replace(found, left_out=(*told, *found.left_out))
+
+
+def note_pause(pauses: Pauses, cue: Cue) -> None:
+    """Have a cue begin or end a pause, if it is one that can; `replay` tells of others."""
+    with suppress(TimingError):
+        if isinstance(cue, Pause):
+            pauses.begin(cue.at_ns)
+        elif isinstance(cue, GoOn):
+            pauses.end(cue.at_ns)
+
+
+def read_pauses(folder: TakeFolder) -> Pauses:
+    """A take's pauses, by its cues."""
+    pauses = Pauses()
+    for cue in read_cues(folder)[0]:
+        note_pause(pauses, cue)
+    return pauses
 
 
 def _upgraded(line: bytes) -> bytes:

@@ -1,19 +1,26 @@
 """What a take holds, as numbers."""
 
+import contextlib
+import json
+from dataclasses import asdict
 from fractions import Fraction
 from typing import Any
 
 import numpy as np
 
 from kettle_core.errors import TakeError
+from kettle_core.program.cues import Cue
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.take.align import align_take
-from kettle_media.take.cues import follow_cues
+from kettle_media.take.cues import follow_cues, read_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_media.take.packets import read_packets
 from kettle_media.take.sync_report import TrackSync
 from kettle_media.take.times import NOTED, read_times
+
+TROUBLES = ("missing", "frames were dropped", "track ended", "recorder started again")
+MOST_JOURNAL_BYTES = 16_000_000
 
 
 def inspect_take(folder: TakeFolder) -> dict[str, Any]:
@@ -38,13 +45,43 @@ def inspect_take(folder: TakeFolder) -> dict[str, Any]:
         for row in rows:
             if row["name"] not in broken:
                 row.update(_sync_figures(sync.of(row["name"])))
+    said = follow_cues(folder, info.rig_values)
+    length_ns = info.duration_ns or 0
+    paused = [(start, length_ns if end is None else end) for start, end in said.paused]
     return {
         "name": info.name,
         "state": info.state,
         "duration_s": _seconds(info),
-        "notes": [*info.notes, *follow_cues(folder, info.rig_values).left_out],
+        # Without pauses.
+        "take_s": _rounded(length_ns - sum(end - start for start, end in paused)),
+        "notes": [*info.notes, *said.left_out],
+        "pauses": [{"at_s": _rounded(s), "length_s": _rounded(e - s)} for s, e in paused],
+        "cues": [_cue_figures(cue) for cue in read_cues(folder)[0]],
+        "troubles": _troubles(folder),
         "tracks": rows,
     }
+
+
+def _cue_figures(cue: Cue) -> dict[str, Any]:
+    values = {name: value for name, value in asdict(cue).items() if value is not None}
+    return {"at_s": _rounded(values.pop("at_ns")), "what": values.pop("do"), **values}
+
+
+def _troubles(folder: TakeFolder) -> list[dict[str, Any]]:
+    """Gaps, drops and tracks that ended, from the journal."""
+    found = []
+    with contextlib.suppress(OSError), folder.journal_path.open("rb") as file:
+        for line in file.read(MOST_JOURNAL_BYTES).splitlines():
+            # A kill may have cut a line off.
+            with contextlib.suppress(ValueError, KeyError, TypeError, AttributeError):
+                row = json.loads(line)
+                if row["what"] in TROUBLES:
+                    found.append({"at_s": _rounded(row.pop("at_ns")), **row})
+    return found
+
+
+def _rounded(at_ns: int) -> float:
+    return round(at_ns / NS_PER_S, 3)
 
 
 def _seconds(info: TakeInfo) -> float | None:
@@ -63,7 +100,10 @@ def _track_figures(folder: TakeFolder, track: TrackInfo) -> dict[str, Any]:
     step = (
         Fraction(1) / mode.fps if seen else Fraction(int(kept["samples"][-1]), mode.sample_rate_hz)
     )
+    # Against what the clock says a delivery should have come at: the worst one.
+    late_ns = rows["master_ns"] - rows["pts_ns"]
     return {
+        "worst_late_ms": round(float(late_ns.max() - np.median(late_ns)) / 1e6, 1),
         "name": track.name,
         "kind": track.kind,
         "codec": track.codec,

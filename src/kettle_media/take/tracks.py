@@ -55,6 +55,10 @@ class PictureWriter:
             for packet in self._stream.encode(frame):
                 self._container.mux(packet)
 
+    def begin_anew(self) -> None:
+        """Have the next frame be a keyframe."""
+        self._frames.begin_anew()
+
     def close(self) -> None:
         """Write what is left and the end of the file."""
         _finish(self._path, self._container, self._stream)

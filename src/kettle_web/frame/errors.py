@@ -12,6 +12,11 @@ from kettle_web.frame.asking import in_place, wants_json
 BACK_TO = {
     "record-start": "record",
     "record-stop": "record",
+    "record-start-over": "record",
+    "record-give-up": "record",
+    "record-cue": "record",
+    "record-tutorial": "record",
+    "record-first-scene": "record",
     "save-scene": "scenes",
     "new-scene": "scenes",
     "order-scenes": "scenes",

@@ -19,6 +19,7 @@ from channels.generic.websocket import AsyncWebsocketConsumer
 from django.conf import settings
 
 from kettle_core.errors import KettleError
+from kettle_engine.addresses import live_address
 from kettle_engine.client import NOT_RUNNING
 from kettle_engine.protocol import (
     AFTER,
@@ -35,7 +36,6 @@ from kettle_engine.protocol import (
     STATUS,
     after_topic,
     hear_topic,
-    live_address,
     picture_topic,
 )
 from kettle_media.rig_document import SCENE

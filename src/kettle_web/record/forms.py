@@ -2,6 +2,9 @@
 
 from django import forms
 
+from kettle_core.rig.rig import Rig
+from kettle_web.models import Tutorial
+
 
 class RecordForm(forms.Form):
     """What a take begins with."""
@@ -17,4 +20,27 @@ class RecordForm(forms.Form):
             "min_value": "The countdown can't be below 0 s. Type 0 to 10 s.",
             "max_value": "The countdown is at most 10 s. Type 0 to 10 s.",
         },
+    )
+    heard = forms.BooleanField(required=False, label="Heard")
+
+    def __init__(self, rig: Rig, data: object = None) -> None:
+        super().__init__(data, initial={"scene": rig.default_scene.id})  # type: ignore[arg-type]
+        self.fields["scene"] = forms.ChoiceField(
+            choices=[(s.id, s.name) for s in rig.scenes],
+            required=False,
+            label="Begins with",
+            error_messages={
+                "invalid_choice": "This scene is gone, so nothing was recorded. Choose another one."
+            },
+        )
+
+
+class TutorialChoice(forms.Form):
+    """What is worked on with the rig."""
+
+    tutorial = forms.ModelChoiceField(
+        Tutorial.objects.all(),
+        label="Tutorial",
+        empty_label=None,
+        error_messages={"invalid_choice": "This tutorial is gone. Choose another one."},
     )

@@ -1,6 +1,9 @@
 """A take begun and stopped."""
 
 import time
+import uuid
+from collections.abc import Mapping
+from typing import Any
 
 from django.conf import settings
 from django.utils import timezone
@@ -8,14 +11,15 @@ from django.utils import timezone
 from kettle_engine.protocol import COUNTDOWN, FINISHING
 from kettle_media.roots import root_path
 from kettle_web.frame.engine import engine
-from kettle_web.models import Rig, Take
+from kettle_web.models import Rig, Take, Tutorial
 from kettle_web.takes.names import free_folder, next_number
 from kettle_web.takes.services import look_after_takes, read_take_from_disk, tutorial_for
+from kettle_web.tutorials.live import planned_steps
 
 STOP_TIMEOUT_S = 20.0
 
 
-def start_take(*, rig: Rig, countdown_s: int) -> Take:
+def start_take(*, rig: Rig, countdown_s: int, scene: str = "") -> Take:
     """Have the engine record into a new folder. Raises EngineError or TakeError."""
     now, tutorial, files = timezone.now(), tutorial_for(rig=rig), rig.values.format.files
     root_path(settings.TAKES, files.root)
@@ -29,18 +33,24 @@ def start_take(*, rig: Rig, countdown_s: int) -> Take:
         takes=settings.TAKES,
     )
     # The row comes second: without a folder it would look like a take that was lost.
-    where = {"folder": folder, "root": files.root}
-    engine().ask("record", rig=rig.document, **where, countdown_s=countdown_s)
+    begins = {"countdown_s": countdown_s, "scene": scene}
+    begins |= {"steps": planned_steps(tutorial.values, rig.values)}
+    engine().ask("record", rig=rig.document, folder=folder, root=files.root, **begins)
     values = {
         "rig": rig,
         "root": files.root,
         "tutorial": tutorial,
-        "name": f"{rig.name}, take {number}",
+        "name": f"{_called(tutorial, rig)}, take {number}",
         "recorded_at": now,
     }
     # A worker that looks after takes may have found the folder already.
     take, _ = Take.objects.update_or_create(folder=folder, defaults=values)
     return take
+
+
+def _called(tutorial: Tutorial, rig: Rig) -> str:
+    """What a take is called by: its tutorial, once that has a name."""
+    return rig.name if tutorial.name == Tutorial.UNTITLED else tutorial.name
 
 
 def stop_take() -> Take | None:
@@ -57,8 +67,7 @@ def stop_take() -> Take | None:
         status = client.ask("status")
     take = Take.objects.filter(state=Take.State.RECORDING).first()
     if stopped == COUNTDOWN:
-        if take:
-            take.delete()
+        _forget(take)
         return None
     if take is None:
         # It was begun without a page: its row is made now.
@@ -66,3 +75,37 @@ def stop_take() -> Take | None:
         return Take.objects.first()
     read_take_from_disk(take=take)
     return take
+
+
+def _forget(take: Take | None) -> None:
+    """A take that never was."""
+    if take and not take.path.exists():
+        take.delete()
+
+
+def give_up_take() -> None:
+    """End what is being recorded and throw it away."""
+    take = Take.objects.filter(state=Take.State.RECORDING).first()
+    engine().ask("give_up", id=str(uuid.uuid4()))
+    _forget(take)
+
+
+def start_over() -> None:
+    """Throw away what was recorded of this take and begin it again, as it began."""
+    engine().ask("start_over", id=str(uuid.uuid4()))
+    Take.objects.filter(state=Take.State.RECORDING).update(recorded_at=timezone.now())
+
+
+def send_cue(*, cue_id: str, what: str, fields: Mapping[str, Any]) -> dict[str, Any]:
+    """Have something changed in the take that is recorded. Raises EngineError, RigError.
+
+    `cue_id` is another one for each press: what is sent twice counts once.
+    """
+    if what == "step":
+        return dict(engine().ask("step", id=cue_id, **fields))
+    return dict(engine().ask("cue", id=cue_id, what=what, **fields))
+
+
+def choose_tutorial(*, rig: Rig, tutorial: Tutorial) -> None:
+    """Work on a tutorial with a rig from now on."""
+    Rig.objects.filter(pk=rig.pk).update(tutorial=tutorial)

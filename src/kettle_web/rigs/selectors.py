@@ -75,7 +75,7 @@ def patch_sheet(values: RigValues) -> dict[str, Any]:
         "columns": columns,
         "pictures": numbers["P"],
         "sounds": numbers["S"],
-        "findings": _findings(values),
+        "findings": patch_sheet_findings(values),
     }
 
 
@@ -121,7 +121,7 @@ def _crosspoint_in(item: Input, scene: Scene) -> Crosspoint:
     return Crosspoint("heard", on, scene.id, f"{item.name}: heard in {scene.name}", item.id)
 
 
-def _findings(values: RigValues) -> list[tuple[str, str]]:
+def patch_sheet_findings(values: RigValues) -> list[tuple[str, str]]:
     """Short title and sentence of what is worth a look."""
     found = []
     for scene in values.scenes:
@@ -151,7 +151,7 @@ def _findings(values: RigValues) -> list[tuple[str, str]]:
 
 def path_steps(rig: Rig) -> list[dict[str, str]]:
     """The order of work with each step's state: "ready", "look" or "new"."""
-    ready = not _findings(rig.values)
+    ready = not patch_sheet_findings(rig.values)
     inputs = ("ready", "ready") if ready else ("look", "look at this")
     record = ("ready", "ready") if ready else ("look", "something would be missing")
     silent = [s.name for s in rig.values.scenes if rig.values.voice_in(s) is None]

@@ -1,15 +1,16 @@
 """The start page, with what was wrong with a new or an imported rig."""
 
 from django.core.paginator import Page, Paginator
-from django.db.models import QuerySet
+from django.db.models import Count, Q, QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
 from kettle_web.frame.engine import status_or_message
-from kettle_web.models import Rig, Take
+from kettle_web.models import Rig, Take, Tutorial
 from kettle_web.rigs.forms import RigForm
 
 TAKES_A_PAGE = 60
+MOST_TUTORIALS = 12
 
 
 def start_page(
@@ -18,6 +19,9 @@ def start_page(
     """The start page, with what was wrong with a new or an imported rig."""
     context = {
         "rigs": Rig.objects.all(),
+        "tutorials": Tutorial.objects.annotate(
+            count=Count("takes", filter=Q(takes__deleted_at=None))
+        )[:MOST_TUTORIALS],
         "takes": page_of_takes(Take.objects.all(), request),
         "form": form or RigForm(),
         "deleted_rigs": Rig.with_deleted.exclude(deleted_at=None).order_by("-deleted_at")[:8],

@@ -34,7 +34,9 @@ mimetypes.add_type("audio/flac", ".flac")
 
 @dataclass(frozen=True)
 class TakeFiles:
-    """Addresses of a track's files; `play` and `copy` are empty until the file is there.
+    """Addresses of a track's files; `copy` is empty until the copy is there.
+
+    Until then the track itself is played.
 
     A stem, which is made when the program is composed, has neither `track` nor `times`.
     """
@@ -71,7 +73,7 @@ def take_files(take: Take) -> list[TakeFiles]:
                 track.title,
                 _track_words(rig, track),
                 track.is_picture,
-                address("play") if playable.exists() else "",
+                address("play") if path.exists() else "",
                 playable.suffix[1:].upper(),
                 address("copy") if playable.exists() else "",
                 address("track") if path.exists() else "",
@@ -122,6 +124,8 @@ def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
         track = next(t for t in info.tracks if t.name == name)
     except (TakeError, StopIteration) as error:
         raise Http404(f"The take has no track {name}.") from error
+    if kind == "play" and not folder.playable_path(track).is_file():
+        return folder.track_path(track)
     paths = {
         "play": folder.playable_path,
         "copy": folder.playable_path,
@@ -146,14 +150,19 @@ def _title_of(folder: TakeFolder, kind: str, name: str) -> str:
 def serve_file(
     request: HttpRequest, folder: TakeFolder, take: Take, kind: str, name: str, download: bool
 ) -> HttpResponse:
-    """Answer with the whole file or the range asked for (RFC 9110, section 14)."""
+    """Answer with the whole file or the range asked for (RFC 9110, sections 13 and 14)."""
     path = _path_of(folder, kind, name)
     if not path.is_file():
         raise Http404(f"{path.name} is not there.")
-    size = path.stat().st_size
+    known = path.stat()
+    size, etag = known.st_size, f'"{known.st_size:x}-{known.st_mtime_ns:x}"'
+    if etag in request.headers.get("If-None-Match", ""):
+        return HttpResponse(status=304, headers={"ETag": etag})
     first, last = 0, size - 1
     status = 200
-    match = RANGE.fullmatch(request.headers.get("Range", ""))
+    # A part of what is another file by now would be joined to parts of the one before.
+    is_same = request.headers.get("If-Range", etag) == etag
+    match = RANGE.fullmatch(request.headers.get("Range", "")) if is_same else None
     if match and any(match.groups()):
         status = 206
         begin, end = match.groups()
@@ -166,7 +175,7 @@ def serve_file(
         status=status,
         content_type=mimetypes.guess_type(path.name)[0] or "application/octet-stream",
     )
-    response["Accept-Ranges"] = "bytes"
+    response["Accept-Ranges"], response["ETag"] = "bytes", etag
     response["Content-Length"] = str(last - first + 1)
     if status == 206:
         response["Content-Range"] = f"bytes {first}-{last}/{size}"

@@ -1,9 +1,15 @@
 """What pages show of a take: how far its program is, how sure its sync."""
 
 import json
+from collections.abc import Sequence
 from typing import Any
 
+from kettle_core.rig.devices import SCREEN_KINDS
+from kettle_web.frame.selectors import KIND_WORDS
 from kettle_web.models import Job, Take
+from kettle_web.takes.files import TakeFiles
+
+SCREEN_WORDS = {KIND_WORDS[kind] for kind in SCREEN_KINDS}
 
 
 def program_words(take: Take) -> str:
@@ -22,6 +28,20 @@ _WORDS: dict[str, str] = {
     Job.State.FAILED: "could not be composed",
     Job.State.CANCELLED: "was cancelled",
 }
+
+
+def played_together(files: Sequence[TakeFiles]) -> dict[str, Any] | None:
+    """What is played of a take whose program is not composed yet: a picture, with its sounds.
+
+    The first screen, or the first picture where there is none.
+    """
+    tracks = [f for f in files if f.track and f.play]
+    pictures = [f for f in tracks if f.is_picture]
+    if not pictures:
+        return None
+    screens = [f for f in pictures if f.kind.partition(",")[0] in SCREEN_WORDS]
+    sounds = [f for f in tracks if not f.is_picture]
+    return {"picture": (screens or pictures)[0], "sounds": sounds}
 
 
 def sync_report(take: Take) -> list[dict[str, Any]]:

@@ -2,6 +2,7 @@
 
 import os
 from contextlib import suppress
+from dataclasses import replace
 from datetime import datetime
 
 from django.conf import settings
@@ -9,11 +10,14 @@ from django.db import transaction
 from django.utils import timezone
 
 from kettle_core.errors import EngineError, RigError, TakeError
+from kettle_core.program.running_order import RunningOrder, read_outline
 from kettle_engine.protocol import COUNTDOWN, FINISHING
 from kettle_media.roots import root_paths
+from kettle_media.running_order import order_to_dict
 from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo
+from kettle_studio.lesson import OUTLINE, SCENES, TITLE
 from kettle_web.frame.engine import engine
 from kettle_web.jobs.services import LONG, order
 from kettle_web.models import Rig, Take, Tutorial
@@ -55,7 +59,11 @@ def _left_out(folder: TakeFolder, info: TakeInfo) -> tuple[str, ...]:
 
 
 def tutorial_for(*, rig: Rig | None) -> Tutorial:
-    """What a new take belongs to: that of the rig's newest take, else one without a name."""
+    """What a new take belongs to: what is worked on with the rig, else that of its newest take,
+    else one without a name.
+    """
+    if rig and rig.tutorial:
+        return rig.tutorial
     last = Take.objects.filter(rig=rig).select_related("tutorial").first() if rig else None
     if last:
         return last.tutorial
@@ -66,7 +74,10 @@ def tutorial_for(*, rig: Rig | None) -> Tutorial:
 def order_demo_takes() -> None:
     """Have one tutorial with two takes, so that nothing begins empty; once for a data folder."""
     if not Tutorial.objects.exists() and not Take.with_deleted.exists():
-        tutorial = Tutorial.objects.create(name="Planning a signature")
+        steps = zip(read_outline(OUTLINE), SCENES, strict=True)
+        order_ = RunningOrder(tuple(replace(step, scene=scene) for step, scene in steps))
+        tutorial = Tutorial.objects.create(name=TITLE, document=order_to_dict(order_))
+        Rig.objects.filter(tutorial=None).update(tutorial=tutorial)
         subject = f"tutorial:{tutorial.pk}"
         order(kind="demo-takes", queue=LONG, subject=subject, title="Takes of the demo")
 

@@ -30,11 +30,13 @@ def takes(request: HttpRequest, slug: str) -> HttpResponse:
 def take(request: HttpRequest, pk: int) -> HttpResponse:
     """One take: play, sync, download."""
     found = get_object_or_404(Take.objects.select_related("rig", "program_job"), pk=pk)
+    files = take_files(found)
     context = {
         "rig": found.rig,
         "page": "takes",
         "take": found,
-        "files": take_files(found),
+        "files": files,
+        "together": selectors.played_together(files),
         "job": found.program_job,
         "words": selectors.program_words(found),
         "sync": selectors.sync_report(found),

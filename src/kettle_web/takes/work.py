@@ -16,6 +16,7 @@ from kettle_media.program.take_program import compose_take
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.take.folder import TakeFolder
 from kettle_studio.driver import Studio
+from kettle_studio.lesson import lesson_cues
 from kettle_web.jobs.doing import Doing
 from kettle_web.models import Take, Tutorial
 from kettle_web.rigs.services import make_demo_rig
@@ -50,7 +51,9 @@ def make_demo_takes(doing: Doing) -> None:
 
         drivers = Drivers(Studio(number), FileDriver(settings.DATA / "material"))
         library = settings.DATA / "pictures"
-        record_take(drivers, rig.values, part, seconds * NS_PER_S, tell, library=library)
+        # The last one is a lesson as its teacher would hold it.
+        cues = lesson_cues() if number == len(lengths) else ()
+        record_take(drivers, rig.values, part, seconds * NS_PER_S, tell, library=library, cues=cues)
         with transaction.atomic():
             take = Take.objects.create(
                 rig=rig,

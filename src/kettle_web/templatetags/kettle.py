@@ -139,6 +139,12 @@ def is_choice_list(bound: BoundField) -> bool:
 
 
 @register.filter
+def dictkey(known: dict[str, str], name: str) -> str:
+    """What a name with a hyphen stands for, which a template can't ask for by a dot."""
+    return known.get(name, "")
+
+
+@register.filter
 def unlocal(value: float) -> str:
     """A number for a field of a form, never with a decimal comma."""
     return f"{value:g}"

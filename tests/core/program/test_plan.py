@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from kettle_core.program.cues import GoOn, Hide, Mute, Pause, Place, Show, ToScene, Unmute
 from kettle_core.program.gain_lines import RAMP_SAMPLES, differing_sounds
-from kettle_core.program.plan import Script, differing, make_plan
-from kettle_core.program.replay import replay
+from kettle_core.program.plan import Script, differing, make_plan, stretches_from_now
+from kettle_core.program.replay import Following, replay
 from kettle_core.rig.changes import with_format
 from kettle_core.rig.format import Format
 from kettle_core.scene.layout import Box
@@ -272,3 +272,29 @@ def shown(plan, frame):
     if s.before is not None:
         way = (s.before.layers, s.change_over, s.first_frame, s.end_frame)
     return s.source, s.source_ns(frame, plan.fps), s.speed, s.scene.layers, way
+
+
+class WhileRecording(unittest.TestCase):
+    @given(_cues(), FPS)
+    def test_what_is_live_is_what_will_be_composed_frame_by_frame(self, cues, fps):
+        format_ = replace(RIG.format, fps=fps)
+        cues = sorted(cues, key=lambda cue: cue.at_ns)
+        script = Script(RIG, replay(RIG, cues))
+        whole = lay([(TAKE, 0, LENGTH_MS * MS, 1)])
+        plan = make_plan({TAKE: script}, whole, format_)
+        following, said = Following.begin(RIG), list(cues)
+        live = stretches_from_now(following.moments, format_)
+        for frame in range(plan.frames):
+            # A key counts from the first frame at or after it.
+            while said and said[0].at_ns * fps <= frame * NS_PER_S:
+                following.follow(said.pop(0))
+                # The viewer knows only the last ones.
+                live = stretches_from_now(following.moments[-8:], format_)
+            shown = next(s for s in reversed(live) if s.first_frame <= frame)
+            composed = plan.stretch_of(frame)
+            for stretch in (shown, composed):
+                self.assertTrue(stretch.first_frame <= frame < stretch.end_frame)
+            self.assertEqual(shown.scene.layers, composed.scene.layers)
+            self.assertEqual(shown.before, composed.before)
+            if composed.before:
+                self.assertEqual(shown.change_over, composed.change_over)

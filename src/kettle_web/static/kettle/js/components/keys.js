@@ -31,9 +31,34 @@ function listOfKeys() {
   return dialog;
 }
 
-/** Presses the button or link that carries the key in data-key; `?` lists them. */
+const SECOND_MS = 2500;
+
+/** The visible element that carries a key. @param {string} selector */
+function carrying(selector) {
+  const found = /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll(selector));
+  return [...found].find((one) => !one.closest("[hidden]") && !one.closest("dialog:not([open])"));
+}
+
+/**
+ * Presses the button or link that carries the key in data-key; `?` lists them. A key of two, as
+ * "h 1", is pressed one after the other.
+ */
 export function mount() {
   const stop = new AbortController();
+  let first = "";
+  let timer = 0;
+
+  const begin = (/** @type {string} */ key) => {
+    first = key;
+    document.body.dataset.firstKey = key;
+    window.clearTimeout(timer);
+    timer = window.setTimeout(forget, SECOND_MS);
+  };
+  const forget = () => {
+    first = "";
+    delete document.body.dataset.firstKey;
+  };
+
   document.addEventListener(
     "keydown",
     (event) => {
@@ -55,14 +80,25 @@ export function mount() {
         dialog.showModal();
         return;
       }
-      const found = /** @type {HTMLElement | null} */ (
-        document.querySelector(`[data-key="${CSS.escape(event.key.toLowerCase())}"]`)
-      );
-      if (!found || found.matches(":disabled") || found.closest("[hidden]")) return;
+      const key = event.key.toLowerCase();
+      const wanted = first ? `${first} ${key}` : key;
+      forget();
+      const found = carrying(`[data-key="${CSS.escape(wanted)}"]`);
+      if (!found && carrying(`[data-key^="${CSS.escape(`${key} `)}"]`)) {
+        event.preventDefault();
+        begin(key);
+        return;
+      }
+      if (!found || found.matches(":disabled")) return;
       event.preventDefault();
       found.click();
     },
     { signal: stop.signal },
   );
-  return { destroy: () => stop.abort() };
+  return {
+    destroy() {
+      stop.abort();
+      window.clearTimeout(timer);
+    },
+  };
 }

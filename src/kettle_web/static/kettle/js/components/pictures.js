@@ -20,6 +20,7 @@ export function mount(live) {
     /** @type {Record<string, string[]>} */
     const sizes = {};
     for (const canvas of canvases()) {
+      if (canvas.closest("[hidden]")) continue;
       const size = seen.has(canvas) ? (canvas.dataset.size ?? "small") : "rest";
       sizes[size] = [...(sizes[size] ?? []), canvas.dataset.picture ?? ""];
     }

@@ -1,135 +1,167 @@
-import { elapsed, megabytes, percent } from "../lib/format.js";
-
-const WORDS = {
-  idle: "Opening the rig",
-  watching: "Ready",
-  countdown: "Counting down",
-  recording: "Recording",
-  finishing: "Finishing the take",
-  absent: "Engine not running",
-  failed: "Fault",
-  lost: "Connection lost",
-};
+import { elapsed } from "../lib/format.js";
+import { refresh } from "../lib/page.js";
+import {
+  figures,
+  health,
+  isTaking,
+  newestCues,
+  nextStep,
+  stepState,
+  titleOf,
+  WORDS,
+  wouldLose,
+} from "../lib/record_state.js";
 
 /**
- * Record and Stop, and the figures while a take runs.
+ * Shows how the take stands: phase, figures, health, scenes, what is hidden and muted, steps.
  * @param {HTMLElement} live the element that tells `live:status`
  */
 export function mount(live) {
   const stop = new AbortController();
-  const find = (/** @type {string} */ selector) =>
-    /** @type {HTMLElement} */ (document.querySelector(selector));
-  const desk = find("[data-record]");
-  const startForm = /** @type {HTMLFormElement} */ (find("[data-start-form]"));
-  const stopForm = /** @type {HTMLFormElement} */ (find("[data-stop-form]"));
-  const error = find("[data-start-error]");
-  const trouble = find("[data-trouble]");
-  let stopping = false;
+  const desk = /** @type {HTMLElement} */ (document.querySelector("[data-record]"));
+  const icon = /** @type {HTMLLinkElement | null} */ (document.querySelector("link[rel=icon]"));
+  const newest = newestCues();
+  const quietIcon = icon?.href ?? "";
+  const all = (/** @type {string} */ selector) =>
+    /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll(selector));
+  const put = (/** @type {string} */ selector, /** @type {string} */ words) => {
+    for (const place of all(selector)) if (place.textContent !== words) place.textContent = words;
+  };
+
+  const showPhase = (/** @type {string} */ state, /** @type {any} */ take) => {
+    const taking = isTaking(state);
+    for (const part of all(".before")) part.hidden = taking;
+    for (const part of all(".during")) part.hidden = !taking;
+    const { name = "", stopKey = "", icon: alarm = "" } = desk.dataset;
+    document.title = titleOf(state, take, name, stopKey);
+    if (icon) icon.href = state === "recording" ? alarm : quietIcon;
+    desk.dataset.paused = String(state === "recording" && take?.paused === true);
+  };
 
   const show = (/** @type {any} */ status) => {
     const state = /** @type {keyof typeof WORDS} */ (status.state);
-    find("[data-run-word]").textContent = WORDS[state] ?? state;
+    put("[data-run-word]", status.take?.paused ? "Paused" : (WORDS[state] ?? state));
     // What is recorded goes on without this page, and without an engine for a while; Stop stays.
-    const taking = ["recording", "countdown"].includes(desk.dataset.engine ?? "");
+    const taking = isTaking(desk.dataset.engine ?? "");
     if (state === "lost" || (taking && (state === "absent" || state === "failed"))) return;
     desk.dataset.engine = state;
-    const running = state === "recording" || state === "countdown";
-    const startButton = /** @type {HTMLButtonElement} */ (startForm.querySelector("button"));
-    const stopButton = /** @type {HTMLButtonElement} */ (stopForm.querySelector("button"));
-    startButton.disabled = running || state === "finishing" || state === "absent";
-    stopButton.disabled = !running || stopping;
+    if (state !== "recording") newest.forget();
+    showPhase(state, status.take);
+    for (const button of all("[data-start-form] button")) {
+      /** @type {HTMLButtonElement} */ (button).disabled = isTaking(state) || state === "absent";
+    }
+    for (const button of all("[data-stop-form] button")) {
+      const pressed = button.dataset.pressed === "true" || state === "finishing";
+      /** @type {HTMLButtonElement} */ (button).disabled = pressed;
+    }
     if (status.starts_in_s !== undefined) {
-      find("[data-count]").textContent = String(Math.ceil(status.starts_in_s));
+      put("[data-count]", String(Math.ceil(status.starts_in_s)));
+      const waits = status.waits_for?.join(" and ");
+      put("[data-count-words]", waits ? `Waits for ${waits}` : "Recording begins in");
     }
     if (status.take) showTake(status.take);
-    showTrouble(status);
-    if (status.last_take?.state === "failed") say(status.last_take.notes.join(" "));
+    if (status.last_take?.state === "failed") fail(status.last_take.notes.join(" "));
   };
 
-  const showTake = (/** @type {any} */ take) => {
-    find("[data-elapsed]").textContent = elapsed(take.elapsed_s);
-    let dropped = 0;
-    for (const [name, track] of Object.entries(take.tracks)) {
-      const row = document.querySelector(`[data-track="${name}"]`);
-      const [written, lost] = [
-        row?.querySelector("[data-written]"),
-        row?.querySelector("[data-dropped]"),
-      ];
-      if (written) written.textContent = String(track.written);
-      if (lost) lost.textContent = String(track.dropped);
-      dropped += track.dropped;
-    }
-    const room = take.elapsed_s > 1 ? ` · ${percent(take.head_room)} head-room` : "";
-    find("[data-figures]").textContent =
-      `${megabytes(take.size_bytes)} · ${dropped} dropped · ${Math.round(take.worst_late_ms)} ms late${room}`;
+  const showTake = (/** @type {import("../lib/record_state.js").Take} */ take) => {
+    put("[data-elapsed]", elapsed(take.take_s ?? take.elapsed_s));
+    put("[data-figures]", figures(take));
+    const how = health(take);
+    put("[data-health]", how.words);
+    for (const place of all("[data-health]")) place.dataset.state = how.state;
+    showTrouble(take.trouble);
+    showCues(take);
   };
 
-  const showTrouble = (/** @type {any} */ status) => {
-    const sentences = [...(status.take?.trouble ?? [])];
-    if (status.waits_for) sentences.push(`Waits for ${status.waits_for.join(" and ")}.`);
-    if (trouble.dataset.said === sentences.join()) return;
-    trouble.dataset.said = sentences.join();
-    trouble.hidden = sentences.length === 0;
-    trouble.replaceChildren(
+  const showTrouble = (/** @type {string[]} */ sentences) => {
+    const place = /** @type {HTMLElement} */ (document.querySelector("[data-trouble]"));
+    const said = sentences.join("\n");
+    if (place.dataset.said === said) return;
+    place.dataset.said = said;
+    place.hidden = sentences.length === 0;
+    place.replaceChildren(
       ...sentences.map((sentence) => {
-        const line = document.createElement("p");
-        line.className = "notice";
+        const line = document.createElement("li");
         line.textContent = sentence;
         return line;
       }),
     );
   };
 
-  const say = (/** @type {string} */ sentence) => {
-    error.textContent = sentence;
-    error.hidden = !sentence;
+  /** What cues have come to: an answer to one, or a part of the status. @param {any} take */
+  const showCues = (take) => {
+    if (!newest.isNew(take)) return;
+    for (const button of all("[data-scene].scene-press")) {
+      button.setAttribute("aria-pressed", String(button.dataset.scene === take.scene));
+    }
+    for (const button of all("[data-turn-off]")) {
+      const { list = "", of = "", flag = "", turnOff = "", turnOn = "" } = button.dataset;
+      const on = flag ? take[flag] === true : (take[list] ?? []).includes(of);
+      press(button, on, on ? turnOn : turnOff);
+    }
+    for (const button of all("[data-near]")) {
+      button.setAttribute("aria-pressed", String((take.near ?? []).length > 0));
+    }
+    for (const place of all("[data-would-lose]"))
+      place.textContent = wouldLose(take.tracks && take);
+    showSteps(take);
+    document.dispatchEvent(new CustomEvent("record:layers", { detail: take }));
   };
 
-  const send = async (/** @type {HTMLFormElement} */ form) => {
-    const answer = await fetch(form.action, {
-      method: "POST",
-      body: new FormData(form),
-      headers: { Accept: "application/json" },
-      signal: stop.signal,
-    });
-    const values = await answer.json();
-    if (!answer.ok) throw new Error(values.error);
-    return values;
+  const press = (
+    /** @type {HTMLElement} */ button,
+    /** @type {boolean} */ on,
+    /** @type {string} */ wanted,
+  ) => {
+    button.setAttribute("aria-pressed", String(on));
+    /** @type {HTMLButtonElement} */ (button).value = wanted;
+    const words = /** @type {HTMLElement | null} */ (button.querySelector("[data-words]"));
+    const said = on ? words?.dataset.pressedWords : words?.dataset.words;
+    if (words && said && words.textContent !== said) words.textContent = said;
   };
 
-  startForm.addEventListener(
-    "submit",
-    async (event) => {
-      event.preventDefault();
-      say("");
-      try {
-        await send(startForm);
-      } catch (failure) {
-        say(/** @type {Error} */ (failure).message);
-      }
-    },
-    { signal: stop.signal },
-  );
-  stopForm.addEventListener(
-    "submit",
-    async (event) => {
-      event.preventDefault();
-      stopping = true;
-      /** @type {HTMLButtonElement} */ (stopForm.querySelector("button")).disabled = true;
-      try {
-        const { take_url: address } = await send(stopForm);
-        if (address) location.assign(address);
-        else say("Stopped in the countdown, so nothing was recorded.");
-      } catch (failure) {
-        say(/** @type {Error} */ (failure).message);
-      }
-      stopping = false;
-    },
-    { signal: stop.signal },
-  );
+  /** The running order was changed elsewhere: the page as it is now has it. */
+  const readOrderAgain = (/** @type {any} */ take) => {
+    const steps = JSON.stringify(take.steps ?? []);
+    if (take.steps && desk.dataset.steps && desk.dataset.steps !== steps) refresh(true);
+    if (take.steps) desk.dataset.steps = steps;
+  };
+
+  const showSteps = (/** @type {any} */ take) => {
+    readOrderAgain(take);
+    const rows = [...all("[data-order-step]")];
+    const ids = rows.map((row) => row.dataset.orderStep ?? "");
+    for (const row of rows) {
+      const { state, spent } = stepState(ids, row.dataset.orderStep ?? "", take);
+      const over = state === "now" && take.step_s > Number(row.dataset.target || Infinity);
+      if (row.dataset.state !== state && state === "now") {
+        row.querySelector("button")?.setAttribute("aria-current", "step");
+        row.scrollIntoView({ block: "nearest" });
+      } else if (state !== "now") row.querySelector("button")?.removeAttribute("aria-current");
+      row.dataset.state = state;
+      row.dataset.over = String(over);
+      const place = row.querySelector("[data-spent]");
+      if (place)
+        place.textContent = spent ? `${spent}${Number(row.dataset.target) ? " / " : ""}` : "";
+    }
+    const next = rows.find((row) => row.dataset.orderStep === nextStep(ids, take));
+    const button = /** @type {HTMLButtonElement | null} */ (
+      document.querySelector("[data-next-step]")
+    );
+    if (button) button.disabled = !next;
+  };
+
+  const fail = (/** @type {string} */ sentence) =>
+    document.dispatchEvent(new CustomEvent("record:failed", { detail: sentence }));
+
   live.addEventListener("live:status", (event) => show(/** @type {CustomEvent} */ (event).detail), {
     signal: stop.signal,
   });
+  document.addEventListener(
+    "record:cues",
+    (event) => showCues(/** @type {CustomEvent} */ (event).detail),
+    { signal: stop.signal },
+  );
   show({ state: desk.dataset.engine });
   return { destroy: () => stop.abort() };
 }

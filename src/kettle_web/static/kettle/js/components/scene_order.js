@@ -1,7 +1,7 @@
 import Sortable from "../../vendor/sortable.core.esm.js";
 
 /**
- * Scenes along the top and layers from back to front are put in order by dragging.
+ * Scenes along the top, layers from back to front and steps are put in order by dragging.
  */
 export function mount() {
   const stop = new AbortController();
@@ -17,6 +17,8 @@ export function mount() {
       animation,
       forceFallback: true,
       fallbackTolerance: 4,
+      filter: "input, select, textarea, button",
+      preventOnFilter: false,
       onEnd: (/** @type {{item: HTMLElement, oldIndex?: number, newIndex?: number}} */ event) => {
         if (event.newIndex === undefined || event.newIndex === event.oldIndex) return;
         const target = /** @type {HTMLFormElement} */ (document.querySelector(form));
@@ -36,6 +38,7 @@ export function mount() {
     sortables = [];
     attachOne("[data-scenes]", "[data-scene-order]", "scene", "scene", "place");
     attachOne("[data-stack]", "[data-stack-order]", "layer", "layer", "to");
+    attachOne("[data-steps]", "[data-step-order]", "step", "step", "place");
   };
 
   document.addEventListener("parts:swapped", attach, { signal: stop.signal });
