@@ -19,7 +19,7 @@ from kettle_engine.line_door import MOST_CALLERS
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.cues import read_cues
 from kettle_media.take.folder import TakeFolder
-from kettle_media.take.repair import repair_take
+from kettle_media.take.info import REPAIRED
 from kettle_studio.demo import demo_rig
 from tests.engine.process import EngineProcess
 from tests.fixtures import ROOT
@@ -246,7 +246,10 @@ class Cueing(unittest.TestCase):
         last = self.until_ended()
         self.assertEqual(last["state"], "unfinished")
         self.assertIn("end cannot be written", last["notes"][-1])
-        repaired = repair_take(TakeFolder(elsewhere))
+        # The engine finds it and brings it into order by itself.
+        there = TakeFolder(elsewhere)
+        self.engine.until(lambda: there.read_info().state == REPAIRED)
+        repaired = there.read_info()
         self.assertEqual({t.name for t in repaired.tracks if t.damaged}, set())
         self.assertGreater(repaired.duration_ns, 3 * 10**8)
         self.assertEqual(self.engine.client.ask("status")["state"], "watching")
