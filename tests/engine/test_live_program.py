@@ -6,9 +6,12 @@ import unittest
 from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
+from types import SimpleNamespace
 
+import cv2
 import numpy as np
 
+from kettle_core.picture.picture import Picture
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Input
 from kettle_core.timing.ticks import NS_PER_S, frame_at
@@ -16,26 +19,32 @@ from kettle_engine.devices.report import LIVE, DeviceFacts, SourceReport
 from kettle_engine.rings.places import ring_name
 from kettle_engine.rings.ring import RingWriter
 from kettle_engine.stamps import Stamps
-from kettle_engine.viewing.live import Live
-from kettle_engine.viewing.scene_pictures import BEHIND_FRAMES
+from kettle_engine.viewing.live import Live, Newest
+from kettle_engine.viewing.scene_pictures import BEHIND_FRAMES, ScenePictures
 from kettle_studio.demo import demo_rig
+from tests.fixtures import ROOT
 
 FPS = Fraction(30)
 FRAME_NS = float(NS_PER_S / FPS)
 
 
 class Pictures(unittest.TestCase):
-    def shown(self, fps, latency_ms, jitter_ms):
-        """Numbers of the captures that are live and that are composed, frame by frame."""
+    def live_input(self, fps, latency_ms):
+        """A live input, its ring's writer and the report of its device."""
         item = Input("screen", "Screen", "display", "x", Mode(32, 16, Fraction(fps)))
-        rig = replace(demo_rig(), inputs=(item,), scenes=())
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         path = folder / f"{ring_name(item)}.ring"
-        writer, rng = RingWriter(path, item.mode), random.Random(3)
+        writer = RingWriter(path, item.mode)
         report = SourceReport(LIVE, "", 0, 0, str(path), DeviceFacts(latency_ms))
-        live = Live(folder, rig)
-        live.set_rig(rig, [item], "")
+        live = Live(folder, replace(demo_rig(), inputs=(item,), scenes=()))
+        live.set_rig(live.rig, [item], "")
         live.set_sources({item.id: report})
+        return live, item, writer, report
+
+    def shown(self, fps, latency_ms, jitter_ms):
+        """Numbers of the captures that are live and that are composed, frame by frame."""
+        live, item, writer, _ = self.live_input(fps, latency_ms)
+        rng = random.Random(3)
         step_ns = NS_PER_S / Fraction(fps)
         captured = [round(n * step_ns) + 5_000_000 for n in range(10 * fps)]
         came = [c + round(1e6 * (latency_ms + rng.uniform(0, jitter_ms))) for c in captured]
@@ -67,3 +76,43 @@ class Pictures(unittest.TestCase):
         apart = (composed - live) % 256
         self.assertLessEqual(apart.max(), 2)
         self.assertTrue((np.diff(live.astype(int)) % 256 <= 1).all())
+
+    def test_a_device_that_is_away_shows_its_last_picture_on_within_the_take(self):
+        live, item, writer, report = self.live_input(30, 9)
+        live.set_cues(SimpleNamespace())
+        self.assertIsNone(live.at(item.id, 0.0))
+        writer.write(np.full((24, 32), 77, np.uint8), Stamps(0, 5_000_000, 0, 14_000_000))
+        self.assertEqual(live.at(item.id, 40e6).picture.y[0, 0], 77)
+        live.set_sources({item.id: replace(report, state="unplugged", ring="")})
+        self.assertEqual(live.at(item.id, 400e6).picture.y[0, 0], 77)
+        self.assertIsNone(live.newest(item.id))
+        live.set_cues(None)
+        live.set_cues(SimpleNamespace())
+        self.assertIsNone(live.at(item.id, 40e6))
+
+
+class SmallScenes(unittest.TestCase):
+    def test_a_scene_composed_small_looks_as_the_large_one_seen_small(self):
+        rig = demo_rig()
+        live = Live(ROOT, rig)
+        live.set_rig(rig, [i for i in rig.inputs if i.is_picture], "")
+        rng = np.random.default_rng(2)
+
+        def some_picture(item):
+            rough = rng.integers(90, 160, (9, 16), np.uint8)
+            luma = cv2.resize(rough, (item.mode.width, item.mode.height))
+            chroma = np.full((item.mode.height // 2, item.mode.width // 2), 128, np.uint8)
+            return Picture(luma, chroma, chroma)
+
+        seen = {i.id: Newest(some_picture(i), 1) for i in rig.inputs if i.is_picture}
+        live.newest = seen.get
+        pictures = ScenePictures(ROOT)
+        for scene in rig.scenes:
+            small = pictures.shown(live, scene.id, 320).frame
+            large = pictures.shown(live, scene.id).frame
+            self.assertEqual((small.width, small.height), (320, 180))
+            expected = cv2.resize(large.y, (320, 180), interpolation=cv2.INTER_AREA)
+            apart = np.abs(small.y.astype(int) - expected)
+            # But for edges, which come to lie on another pixel.
+            self.assertLess(np.percentile(apart, 90), 6, scene.name)
+            self.assertLess(apart.mean(), 4, scene.name)

@@ -53,8 +53,6 @@ class _Opened:
     reader: RingReader
     ring: str
     newest: "Newest | None" = None
-    # What the program showed last.
-    at: "Newest | None" = None
 
 
 @dataclass
@@ -78,6 +76,14 @@ class Live:
     _sources: Mapping[str, SourceReport] = field(default_factory=dict)
     _opened: dict[str, _Opened] = field(default_factory=dict)
     _stills: dict[str, Newest] = field(default_factory=dict)
+    # What the program of a take showed last; a device that is away shows it on, as composed.
+    _last_shown: dict[str, Newest] = field(default_factory=dict)
+
+    def set_cues(self, cues: TakeCues | None) -> None:
+        """A take has begun, or what its cues have come to is new; None when it is over."""
+        if cues is None or self.cues is None:
+            self._last_shown = {}
+        self.cues = cues
 
     def set_rig(self, rig: Rig, inputs: Sequence[Input], owner: str) -> None:
         """Show a rig as it is now."""
@@ -98,7 +104,7 @@ class Live:
             elif not item.is_picture:
                 self.meters[item.id].input = item
         self.inputs = {i.id: i for i in inputs}
-        for kept in (self.meters, self._watches, self._opened, self._stills):
+        for kept in (self.meters, self._watches, self._opened, self._stills, self._last_shown):
             for gone in kept.keys() - self.inputs.keys():
                 kept.pop(gone, None)
 
@@ -140,24 +146,29 @@ class Live:
         """The picture of an input that a composed program shows at a master time.
 
         It is the one that was captured last by then, or half a frame later; the newest one where
-        only that is kept. One that was not kept long enough is as the newest that was asked for.
+        only that is kept. Where there is none, not kept long enough or its device away, it is
+        the one that was shown last.
         """
-        opened = self._open(name) if name not in self._stills else None
         item, report = self.inputs.get(name), self._sources.get(name)
-        if opened is None or item is None or report is None or not item.has_track:
+        if name in self._stills or item is None or not item.has_track:
             return self.newest(name)
+        opened = self._open(name)
+        if opened is None or report is None:
+            return self._last_shown.get(name)
         latency_ms = (report.facts.reported_latency_ms if report.facts else None) or 0.0
         half_ns = NS_PER_S / item.mode.fps / 2
         found = opened.reader.at(round(master_ns + half_ns + latency_ms * 1e6))
         if found is None:
-            return opened.at or self.newest(name)
+            return self._last_shown.get(name) or self.newest(name)
         capture, place = found
-        if opened.at is None or opened.at.number != place:
+        number = hash((opened.ring, place))
+        last = self._last_shown.get(name)
+        if last is None or last.number != number:
             data = capture.fetch()
             if data is None:
-                return opened.at or self.newest(name)
-            opened.at = Newest(picture_from_i420(data), place)
-        return opened.at
+                return last or self.newest(name)
+            last = self._last_shown[name] = Newest(picture_from_i420(data), number)
+        return last
 
     def states(self, now_s: float) -> dict[str, InputState]:
         """How every open input is."""

@@ -16,6 +16,8 @@ from kettle_engine.viewing.small import labelled, small_picture
 # While a layer is dragged or a change-over is played.
 LIVELY_EVERY_S = 1 / 40
 IDENTIFY_S = 4.0
+# Scenes shown so small are composed at so many times what is shown.
+SMALL_BELOW, SMALL_TIMES = 400, 2
 
 
 class Shows(Protocol):
@@ -68,7 +70,8 @@ class PictureFeed:
         if layer_id:
             shown = self._scenes.matte(live, scene_id, layer_id)
         else:
-            shown = self._scenes.shown(live, scene_id)
+            small = SMALL_TIMES * width if width < SMALL_BELOW else 0
+            shown = self._scenes.shown(live, scene_id, small)
         self._send_shown(shown, topic, width, quality)
 
     def _send_shown(self, shown: Shown | None, topic: bytes, width: int, quality: int) -> None:

@@ -2,7 +2,7 @@
 
 import time
 from bisect import bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from math import ceil, floor
 from pathlib import Path
@@ -24,7 +24,8 @@ from kettle_core.program.change_over import ProgramComposer
 from kettle_core.program.plan import stretches_from_now
 from kettle_core.program.replay import Resolved
 from kettle_core.program.stretch import Stretch
-from kettle_core.rig.format import SCALINGS
+from kettle_core.rig.changes import with_format
+from kettle_core.rig.format import SCALINGS, Format
 from kettle_core.rig.rig import Rig
 from kettle_core.rig.scene_changes import layer_of
 from kettle_core.scene.layout import Box
@@ -53,13 +54,21 @@ class Shown:
     frame: Picture
 
 
+@dataclass(frozen=True)
+class _Made:
+    """What composes a scene, and what it was made for."""
+
+    stamp: int
+    composer: Composer
+    scaling: str
+
+
 class ScenePictures:
     """Composes scenes of what is live; for one thread, except `pick_colour`."""
 
     def __init__(self, library: Path) -> None:
         self._library = library
-        # Of each scene what its composer was made for.
-        self._composers: dict[str, tuple[int, Composer, str]] = {}
+        self._composers: dict[tuple[str, int], _Made] = {}
         self._stills: dict[str, Plane] = {}
         self._shrinkers = {scaling: Shrinker(scaling) for scaling in SCALINGS}
         self._program: tuple[object, ProgramComposer] | None = None
@@ -80,8 +89,11 @@ class ScenePictures:
             scenes.append(self.scene(live, live.played.to_id))
         return {x.input_id for s in scenes if s for x in s.layers}
 
-    def shown(self, live: Live, scene_id: str) -> Shown | None:
-        """The frame of a scene now, or of a change-over that is played from it."""
+    def shown(self, live: Live, scene_id: str, width: int = 0) -> Shown | None:
+        """The frame of a scene now, or of a change-over that is played from it.
+
+        One that is only wanted small, at least `width` px wide, is composed small.
+        """
         played = live.played
         if played and played.scene_id == scene_id:
             shown = self._played(live, played.to_id, time.monotonic() - played.since_s)
@@ -92,18 +104,19 @@ class ScenePictures:
         if scene is None:
             return None
         plan_stamp = hash((scene, live.rig.format))
-        if len(self._composers) > len(live.rig.scenes):
+        if len({x for x, _ in self._composers}) > len(live.rig.scenes):
             there = {s.id for s in live.rig.scenes}
-            self._composers = {n: c for n, c in self._composers.items() if n in there}
-        known = self._composers.get(scene_id)
-        if known is None or known[0] != plan_stamp:
+            self._composers = {n: c for n, c in self._composers.items() if n[0] in there}
+        known = self._composers.get((scene_id, width))
+        if known is None or known.stamp != plan_stamp:
             scaling = live.rig.format.scaling
-            before = known[1] if known and known[2] == scaling else None
-            made = Composer(self._plan(live, scene), before, self._shrinkers[scaling])
-            known = (plan_stamp, made, scaling)
-            self._composers[scene_id] = known
+            before = known.composer if known and known.scaling == scaling else None
+            plan = self._plan(live.rig, scene, width)
+            known = _Made(plan_stamp, Composer(plan, before, self._shrinkers[scaling]), scaling)
+            self._composers[scene_id, width] = known
         pictures, numbers = self._pictures(live, scene)
-        return Shown(hash((plan_stamp, numbers)), picture_from_i420(known[1].compose(pictures)))
+        frame = known.composer.compose(pictures)
+        return Shown(hash((plan_stamp, numbers)), picture_from_i420(frame))
 
     def program(self, live: Live, now_ns: int) -> Shown | None:
         """The program's frame now (master ns): as it will be composed, if a take is recorded."""
@@ -155,11 +168,14 @@ class ScenePictures:
         if scene is None:
             return None
         pictures, numbers = self._pictures(live, scene)
-        frame = draw_matte(self._plan(live, scene), layer_id, pictures)
+        frame = draw_matte(self._plan(live.rig, scene), layer_id, pictures)
         return Shown(hash((scene, layer_id, numbers)), picture_from_i420(frame))
 
-    def _plan(self, live: Live, scene: Scene) -> ScenePlan:
-        return plan_scene(scene, live.rig.format.frame_size, self._masks(scene))
+    def _plan(self, rig: Rig, scene: Scene, width: int = 0) -> ScenePlan:
+        if width:
+            rig = with_format(replace(rig, scenes=(scene,)), _small_format(rig.format, width))
+            scene = rig.scenes[0]
+        return plan_scene(scene, rig.format.frame_size, self._masks(scene))
 
     def _masks(self, *scenes: Scene) -> dict[str, Plane]:
         if mask_names(scenes) - self._stills.keys():
@@ -193,6 +209,13 @@ class ScenePictures:
         pictures = self._pictures(live, *(rig.seen_in(s) for s in scenes))[0]
         frame = self._composer(rig).compose(shown, pictures, giving_way, way, share)
         return Shown(hash((shown, at_s)), picture_from_i420(frame))
+
+
+def _small_format(format_: Format, width: int) -> Format:
+    """A format whose frame is a whole part of another's, at least `width` px wide."""
+    part = max(1, format_.frame_width // width)
+    across, down = (max(2, px // (2 * part) * 2) for px in format_.frame_size)
+    return replace(format_, frame_width=across, frame_height=down)
 
 
 def shrunk_for_page(frame: Picture, width: int) -> Picture:

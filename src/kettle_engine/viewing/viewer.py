@@ -95,7 +95,7 @@ class Viewer:
 
     def _set_cues(self, cues: TakeCues | None) -> None:
         if self.live:
-            self.live.cues = cues
+            self.live.set_cues(cues)
             # Who pressed a key waits for what it does.
             self._publisher.show_program_now()
 
