@@ -90,6 +90,15 @@ def _add_takes(words: Any) -> None:
     sync.add_argument("--json", action="store_true")
     _does(sync, "media_commands:sync")
 
+    quiet = words.add_parser("quiet", help="List where a take is quiet, in take time.")
+    quiet.add_argument("take", type=Path, help="folder of a take")
+    quiet.add_argument("--below", type=float, metavar="DBFS", help="what is quiet (default: -46)")
+    quiet.add_argument(
+        "--for", type=float, metavar="S", dest="for_s", help="for how long (default: 0.8)"
+    )
+    quiet.add_argument("--json", action="store_true")
+    _does(quiet, "take_commands:quiet")
+
 
 def _add_format(words: Any) -> None:
     estimate = words.add_parser("estimate", help="Say what recording a rig costs, track by track.")

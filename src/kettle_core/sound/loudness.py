@@ -148,10 +148,10 @@ class LoudnessMeter:
             range_lu=_range(short_term[::10]),
         )
 
-    def history_lufs(self, every_s: float = 0.1) -> FloatArray:
-        """Momentary loudness every so many seconds, for a drawing; (N,) LUFS."""
-        momentary = _windows(self._energy(), MOMENTARY_STEPS)[:: round(every_s * STEPS_PER_S)]
-        return np.asarray(-0.691 + 10 * np.log10(np.maximum(momentary, 1e-12)))
+    def history_lufs(self, every_s: float = 0.1, window_steps: int = MOMENTARY_STEPS) -> FloatArray:
+        """Loudness of windows every so many seconds, momentary if not told; (N,) LUFS."""
+        windows = _windows(self._energy(), window_steps)[:: round(every_s * STEPS_PER_S)]
+        return np.asarray(-0.691 + 10 * np.log10(np.maximum(windows, 1e-12)))
 
 
 def measure_loudness(sound: Sound, rate_hz: int) -> Loudness:

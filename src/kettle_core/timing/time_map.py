@@ -114,6 +114,24 @@ class TimeMap:
             if piece.source == source and piece.from_ns <= source_ns < piece.until_ns
         )
 
+    def program_stretches(
+        self, source: Source, from_ns: Exact, until_ns: Exact
+    ) -> tuple[tuple[Fraction, Fraction], ...]:
+        """Where a half-open stretch of a source is seen, rising; what goes on is one stretch."""
+        found: list[tuple[Fraction, Fraction]] = []
+        for piece in self.pieces:
+            if piece.source != source:
+                continue
+            first, end = max(piece.from_ns, from_ns), min(piece.until_ns, until_ns)
+            if first >= end:
+                continue
+            start, stop = ((x - piece.from_ns) / piece.speed for x in (first, end))
+            start, stop = piece.start_ns + start, piece.start_ns + stop
+            if found and found[-1][1] == start:
+                start = found.pop()[0]
+            found.append((start, stop))
+        return tuple(found)
+
     def through(self, inner: Mapping[Source, "TimeMap"]) -> "TimeMap":
         """Look up the sources in their own maps; other sources stay.
 

@@ -134,6 +134,14 @@ class SoundTrack:
                 at = stop
         return made
 
+    def raw_places(self, samples: NDArray[np.int64]) -> NDArray[np.float64]:
+        """Where samples at 48 kHz lie in the raw sound, (N,) rising; NaN where there is silence."""
+        places = np.full(samples.size, np.nan)
+        for part in self._straights:
+            a, b = np.searchsorted(samples, [part.first, part.end])
+            places[a:b] = part.place + (samples[a:b] - part.first) * part.step
+        return places
+
     def _straight_parts(self) -> list[_Block]:
         """Where the map is straight, in rising order without overlaps; without anchors yet."""
         found: list[_Block] = []

@@ -1,0 +1,53 @@
+"""quiet: what is found in a take that was recorded."""
+
+import json
+import math
+from argparse import Namespace
+
+from kettle_core.errors import KettleError
+from kettle_core.sound.quiet import BELOW_DBFS, FOR_S
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_core.timing.time_map import Source
+from kettle_media.survey.survey import find_quiet, survey_take
+from kettle_media.take.cues import follow_cues
+from kettle_media.take.folder import TakeFolder
+
+LOUDEST_DBFS, SOFTEST_DBFS = 0.0, -90.0
+SHORTEST_S, LONGEST_S = 0.1, 600.0
+
+
+def quiet(options: Namespace) -> int:
+    """List the stretches of a take in which no voice is heard."""
+    below_dbfs = BELOW_DBFS if options.below is None else options.below
+    for_s = FOR_S if options.for_s is None else options.for_s
+    if not SOFTEST_DBFS <= below_dbfs <= LOUDEST_DBFS:
+        raise KettleError(
+            f"--below takes {SOFTEST_DBFS:g} to {LOUDEST_DBFS:g} dBFS, got {below_dbfs:g}."
+        )
+    if not SHORTEST_S <= for_s <= LONGEST_S:
+        raise KettleError(f"--for takes {SHORTEST_S:g} to {LONGEST_S:g} s, got {for_s:g}.")
+    folder = TakeFolder(options.take)
+    info = folder.read_info()
+    survey = survey_take(folder)
+    take = Source("take", info.id)
+    time_map = follow_cues(folder, info.rig_values).take_time(take, survey.length_ns)
+    found = [
+        (float(a) / NS_PER_S, float(b) / NS_PER_S)
+        for stretch in find_quiet(folder, info, survey, below_dbfs, for_s)
+        for a, b in time_map.program_stretches(take, *stretch)
+    ]
+    if options.json:
+        rows = [{"from_s": round(a, 3), "until_s": round(b, 3)} for a, b in found]
+        print(json.dumps(rows, indent=1))
+        return 0
+    for a, b in found:
+        print(f"{_clock(a)} to {_clock(b)}  {b - a:6.2f} s")
+    total = sum(b - a for a, b in found)
+    print(f"{len(found)} quiet stretches, {total:.1f} s in all")
+    return 0
+
+
+def _clock(seconds: float) -> str:
+    minutes, rest = divmod(math.floor(seconds * 1000 + 0.5), 60_000)
+    hours, minutes = divmod(minutes, 60)
+    return f"{hours}:{minutes:02d}:{rest // 1000:02d}.{rest % 1000:03d}"
