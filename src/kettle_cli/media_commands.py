@@ -27,9 +27,9 @@ from kettle_media.program.take_program import compose_one_frame, compose_take
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.rig.stills import write_png
 from kettle_media.rig_document import format_from_json
+from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.align import align_take
 from kettle_media.take.cue_orders import first_cue, read_cue_file
-from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.sync_report import TrackSync

@@ -9,7 +9,7 @@ from kettle_core.sound.quiet import BELOW_DBFS, FOR_S
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source
 from kettle_media.survey.survey import find_quiet, survey_take
-from kettle_media.take.cues import follow_cues
+from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.folder import TakeFolder
 
 LOUDEST_DBFS, SOFTEST_DBFS = 0.0, -90.0

@@ -29,6 +29,14 @@ class SoundError(KettleError, ValueError):
         self.field = field
 
 
+class CueError(KettleError, ValueError):
+    """A change of a take that can't be made; `field` names the place where it came in."""
+
+    def __init__(self, message: str, field: str = "") -> None:
+        super().__init__(message)
+        self.field = field
+
+
 class TakeError(KettleError):
     """A take folder that cannot be written or read."""
 

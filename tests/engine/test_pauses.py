@@ -9,8 +9,8 @@ import numpy as np
 
 from kettle_core.program.cues import GoOn, Mark, Pause, ToScene
 from kettle_engine.recording.take import Happening, record_take
+from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.align import align_take, open_sound
-from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.picture_track import PictureTrack

@@ -92,10 +92,14 @@ class CloseUp:
 
 @dataclass(frozen=True)
 class Mark:
-    """A place in a take, with a word or two; a later one of the same time takes its place."""
+    """A place in a take, with a word or two, or a stretch of it if it has an end.
+
+    A later one of the same time takes its place.
+    """
 
     at_ns: AtNs
     text: Words = ""
+    until_ns: AtNs | None = None
     do: Literal["mark"] = "mark"
 
 

@@ -25,8 +25,8 @@ from kettle_media.program.program_file import (
 )
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.sources import TakeSources
+from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.align import GiveWay, align_take, go_on
-from kettle_media.take.cues import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo
 from kettle_media.take.sync_report import TakeSync

@@ -17,7 +17,7 @@ from kettle_media.survey.losses import Gap, Written, encoder_loads, gaps_of, how
 from kettle_media.survey.paths import SurveyPaths
 from kettle_media.survey.pictures import Sheets, survey_pictures
 from kettle_media.survey.sounds import Clip, HeardLoudness, rms_of, survey_sound
-from kettle_media.take.align import GiveWay, align_take, go_on
+from kettle_media.take.align import GiveWay, go_on, measured_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_media.take.sound_track import MASTER_HZ
@@ -99,8 +99,8 @@ def survey_take(
         return known
     broken = {t.name: _why_broken(folder, t) for t in info.tracks}
     whole = [t for t in info.tracks if not broken[t.name]]
-    without = frozenset(t.name for t in info.tracks if broken[t.name])
-    sync = align_take(folder, info, without, give_way=give_way) if whole else None
+    # As measured: what is moved by hand moves all that is shown of a track alike.
+    sync = measured_take(folder, info, whole, give_way=give_way) if whole else None
     length_ns = info.duration_ns or 0
     with Told(SurveyPaths(folder).folder, writing=True):
         SurveyPaths(folder).folder.mkdir(exist_ok=True)

@@ -1,7 +1,7 @@
 """Where every track of a take really lies in time, measured from its stamps and its contents."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from math import inf
 
 import cv2
@@ -12,6 +12,7 @@ from kettle_core.errors import TakeError
 from kettle_core.timing.clock_map import ClockMap, map_clock
 from kettle_core.timing.sync import Lag, LagSum, picture_changes, picture_lag, sound_changes
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.take.afterwards import read_afterwards
 from kettle_media.take.cues import read_pauses
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
@@ -67,7 +68,7 @@ def align_take(
     again: bool = False,
     give_way: GiveWay = go_on,
 ) -> TakeSync:
-    """What was measured of a take, or is measured now and kept in sync.json.
+    """What was measured of a take, or is measured now and kept in sync.json; moved as by hand.
 
     Raises
     ------
@@ -75,12 +76,37 @@ def align_take(
         If a track or its times are missing or damaged.
     """
     tracks = [t for t in info.tracks if t.name not in without]
-    known = None if again else read_sync(folder, tracks)
+    return nudged_sync(measured_take(folder, info, tracks, again, give_way), folder)
+
+
+def measured_take(
+    folder: TakeFolder,
+    info: TakeInfo,
+    tracks: Sequence[TrackInfo],
+    again: bool = False,
+    give_way: GiveWay = go_on,
+) -> TakeSync:
+    """What was measured of tracks of a take, without what was moved by hand. Raises TakeError."""
+    known = None if again else read_sync(folder, list(tracks))
     if known:
         return known
     sync = measure_sync(folder, info, tracks, give_way)
-    write_sync(folder, sync, times_sizes(folder, tracks))
+    write_sync(folder, sync, times_sizes(folder, list(tracks)))
     return sync
+
+
+def nudged_sync(sync: TakeSync, folder: TakeFolder) -> TakeSync:
+    """A take's sync with tracks moved as by hand: later is less of a latency taken off."""
+    nudges = {n.track: n.ms for n in read_afterwards(folder)[0].nudges}
+    if not nudges:
+        return sync
+    tracks = tuple(
+        replace(t, latency_ms=t.latency_ms - nudges.get(t.name, 0.0)) for t in sync.tracks
+    )
+    captured = {
+        name: at_ns + nudges.get(name, 0.0) * 1e6 for name, at_ns in sync.captured_ns.items()
+    }
+    return TakeSync(tracks, captured, sync.start_ns)
 
 
 def measure_sync(

@@ -2,15 +2,12 @@
 
 from collections.abc import Iterable
 from contextlib import suppress
-from dataclasses import replace
 from typing import Annotated
 
 from pydantic import Field
 
 from kettle_core.errors import TakeError, TimingError
 from kettle_core.program.cues import Cue, GoOn, Pause
-from kettle_core.program.replay import Replay, replay
-from kettle_core.rig.rig import Rig
 from kettle_core.timing.pauses import Pauses
 from kettle_media.documents import Document
 from kettle_media.durable import replace_file
@@ -50,13 +47,6 @@ def read_cues(folder: TakeFolder) -> tuple[list[Cue], list[str]]:
         except TakeError as error:
             told.append(f"Line {number} of {folder.cues_path.name} is left out: {error}")
     return sorted(cues, key=lambda cue: cue.at_ns), told
-
-
-def follow_cues(folder: TakeFolder, rig: Rig) -> Replay:
-    """What a take's cues say of its rig; all that was left out is told in `left_out`."""
-    cues, told = read_cues(folder)
-    found = replay(rig, cues)
-    return replace(found, left_out=(*told, *found.left_out))
 
 
 def note_pause(pauses: Pauses, cue: Cue) -> None:

@@ -162,6 +162,11 @@ class TakeFolder:
             return False
 
     @property
+    def afterwards_path(self) -> Path:
+        """What was changed of it after it was recorded."""
+        return self.path / "afterwards.json"
+
+    @property
     def info_path(self) -> Path:
         """What is told of the take as a whole."""
         return self.path / "take.json"

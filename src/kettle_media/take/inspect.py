@@ -11,8 +11,8 @@ import numpy as np
 from kettle_core.errors import TakeError
 from kettle_core.program.cues import Cue
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.take.afterwards import cues_now, follow_cues
 from kettle_media.take.align import align_take
-from kettle_media.take.cues import follow_cues, read_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_media.take.packets import read_packets
@@ -56,7 +56,7 @@ def inspect_take(folder: TakeFolder) -> dict[str, Any]:
         "take_s": _rounded(length_ns - sum(end - start for start, end in paused)),
         "notes": [*info.notes, *said.left_out],
         "pauses": [{"at_s": _rounded(s), "length_s": _rounded(e - s)} for s, e in paused],
-        "cues": [_cue_figures(cue) for cue in read_cues(folder)[0]],
+        "cues": [_cue_figures(cue) for cue in cues_now(folder)[0]],
         "troubles": _troubles(folder),
         "tracks": rows,
     }

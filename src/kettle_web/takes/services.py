@@ -14,7 +14,7 @@ from kettle_core.program.running_order import RunningOrder, read_outline
 from kettle_engine.protocol import COUNTDOWN, FINISHING
 from kettle_media.roots import root_paths
 from kettle_media.running_order import order_to_dict
-from kettle_media.take.cues import follow_cues
+from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo
 from kettle_studio.lesson import OUTLINE, SCENES, TITLE

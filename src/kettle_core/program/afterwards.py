@@ -1,0 +1,184 @@
+"""What was changed of a take after it was recorded; what was recorded stays as it is.
+
+Changes are pure: they take what was changed so far and give what is changed then.
+"""
+
+from dataclasses import dataclass, replace
+from typing import Annotated
+
+from annotated_types import Interval, MaxLen
+
+from kettle_core.errors import CueError
+from kettle_core.program.cues import Cue, GoOn, Hide, Id, Mark, Mute, Pause, Step, ToScene
+from kettle_core.program.replay import replay
+from kettle_core.rig.rig import Rig
+
+MOST_NUDGE_MS = 5000.0
+MOST_CUES = 20_000
+NudgeMs = Annotated[float, Interval(ge=-MOST_NUDGE_MS, le=MOST_NUDGE_MS)]
+
+
+@dataclass(frozen=True)
+class Nudge:
+    """A track moved by hand against the others; above 0 it is seen or heard later."""
+
+    track: Id
+    ms: NudgeMs
+
+
+@dataclass(frozen=True)
+class Afterwards:
+    """`cues` in place of those that were recorded, None where none was changed."""
+
+    cues: Annotated[tuple[Cue, ...], MaxLen(MOST_CUES)] | None = None
+    nudges: Annotated[tuple[Nudge, ...], MaxLen(1000)] = ()
+
+    def cues_now(self, recorded: tuple[Cue, ...]) -> tuple[Cue, ...]:
+        """The cues that count."""
+        return recorded if self.cues is None else self.cues
+
+    def nudge_ms(self, track: str) -> float:
+        """How much later than measured a track is laid."""
+        return next((n.ms for n in self.nudges if n.track == track), 0.0)
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """What a take was recorded as: its rig, its cues, its tracks' names and its length."""
+
+    rig: Rig
+    cues: tuple[Cue, ...]
+    tracks: tuple[str, ...]
+    length_ns: int
+
+
+def cue_id(cue: Cue) -> str:
+    """What a cue of a take is called; another one of the same kind, time and object has it too.
+
+    >>> cue_id(Mark(2_500_000_000, "again"))
+    'mark@2500000000'
+    """
+    about = getattr(cue, "input", "") or getattr(cue, "scene", "") or getattr(cue, "step", "")
+    return f"{cue.do}@{cue.at_ns}" + (f":{about}" if about else "")
+
+
+def changes_program(before: Afterwards, after: Afterwards, was: Recorded) -> bool:
+    """Whether the program looks or sounds different."""
+    shown = [
+        tuple(c for c in each.cues_now(was.cues) if not isinstance(c, Mark | Step))
+        for each in (before, after)
+    ]
+    return shown[0] != shown[1] or before.nudges != after.nudges
+
+
+def with_cue(now: Afterwards, was: Recorded, cue: Cue) -> Afterwards:
+    """One more cue; one that is called the same is replaced. Raises CueError."""
+    _check_time(was, cue.at_ns)
+    others = [c for c in now.cues_now(was.cues) if cue_id(c) != cue_id(cue)]
+    return _with_cues(now, was, (*others, cue))
+
+
+def with_stretch(now: Afterwards, was: Recorded, begins: Cue, ends: Cue) -> Afterwards:
+    """A cue at the beginning of a stretch and the one that takes it back at its end.
+
+    Cues of the same object in between go: they would end it early. At the end it is again as it
+    was there before. Raises CueError.
+    """
+    if ends.at_ns <= begins.at_ns:
+        raise CueError("The stretch ends before it begins. Mark it anew.", "until")
+    kinds = {type(begins), type(ends)}
+    about = cue_id(begins).partition(":")[2]
+
+    def within(cue: Cue) -> bool:
+        same = isinstance(begins, ToScene) or cue_id(cue).partition(":")[2] == about
+        return type(cue) in kinds and same and begins.at_ns <= cue.at_ns <= ends.at_ns
+
+    cues = now.cues_now(was.cues)
+    kept = [c for c in cues if not within(c)]
+    closes = ends.at_ns < was.length_ns and _is_needed(was.rig, cues, begins, ends)
+    closing = [ends] if closes else []
+    return _with_cues(now, was, (*kept, begins, *closing))
+
+
+def _is_needed(rig: Rig, cues: tuple[Cue, ...], begins: Cue, ends: Cue) -> bool:
+    """Whether what begins was not so at the end of the stretch already."""
+    if isinstance(begins, ToScene):
+        return True
+    state = [m for m in replay(rig, cues).moments if m.at_ns <= ends.at_ns][-1].state
+    about = cue_id(begins).partition(":")[2]
+    return (about in state.hidden | state.muted) != isinstance(begins, Hide | Mute)
+
+
+def without_cue(now: Afterwards, was: Recorded, called: str) -> Afterwards:
+    """Without a cue. Raises CueError where it is gone, or may not go."""
+    found = _cue(now, was, called)
+    if isinstance(found, Pause | GoOn):
+        raise CueError("A pause stays: most of it was not written.", "cue")
+    return _with_cues(now, was, tuple(c for c in now.cues_now(was.cues) if c is not found))
+
+
+def moved_cue(now: Afterwards, was: Recorded, called: str, at_ns: int) -> Afterwards:
+    """With a cue at another time; a stretch keeps its length. Raises CueError."""
+    found = _cue(now, was, called)
+    if isinstance(found, Pause | GoOn):
+        raise CueError("A pause stays where it was recorded.", "cue")
+    _check_time(was, at_ns)
+    moved = replace(found, at_ns=at_ns)
+    if isinstance(moved, Mark) and isinstance(found, Mark) and found.until_ns is not None:
+        until_ns = min(was.length_ns, at_ns + found.until_ns - found.at_ns)
+        moved = replace(moved, until_ns=until_ns)
+    others = [c for c in now.cues_now(was.cues) if c is not found and cue_id(c) != cue_id(moved)]
+    return _with_cues(now, was, (*others, moved))
+
+
+def named_mark(now: Afterwards, was: Recorded, called: str, text: str) -> Afterwards:
+    """With a mark that has another word. Raises CueError."""
+    found = _cue(now, was, called)
+    if not isinstance(found, Mark):
+        raise CueError("Only marks have a name.", "cue")
+    named = replace(found, text=text)
+    cues = tuple(named if c is found else c for c in now.cues_now(was.cues))
+    return _with_cues(now, was, cues)
+
+
+def nudged(now: Afterwards, was: Recorded, track: str, ms: float) -> Afterwards:
+    """With a track moved by so many ms against what was measured; 0 puts it back.
+
+    Raises CueError.
+    """
+    if track not in was.tracks:
+        raise CueError("This track is not in the take. Reload the page.", "track")
+    if not -MOST_NUDGE_MS <= ms <= MOST_NUDGE_MS:
+        raise CueError(
+            f"A track is moved by at most {MOST_NUDGE_MS:g} ms either way, got {ms:g}.", "ms"
+        )
+    others = tuple(n for n in now.nudges if n.track != track)
+    mine = (Nudge(track, float(ms)),) if ms else ()
+    return replace(now, nudges=(*others, *mine))
+
+
+def _cue(now: Afterwards, was: Recorded, called: str) -> Cue:
+    found = next((c for c in now.cues_now(was.cues) if cue_id(c) == called), None)
+    if found is None:
+        raise CueError("This is gone from the take. Reload the page.", "cue")
+    return found
+
+
+def _check_time(was: Recorded, at_ns: int) -> None:
+    if not 0 <= at_ns <= was.length_ns:
+        raise CueError(
+            f"{at_ns / 1e9:.3f} s lies outside of the take, which is "
+            f"{was.length_ns / 1e9:.3f} s long.",
+            "at",
+        )
+
+
+def _with_cues(now: Afterwards, was: Recorded, cues: tuple[Cue, ...]) -> Afterwards:
+    """Cues in the order of their times, if all of them can be followed."""
+    if len(cues) > MOST_CUES:
+        raise CueError(f"A take has at most {MOST_CUES} cues. Take some out first.", "cue")
+    ordered = tuple(sorted(cues, key=lambda cue: cue.at_ns))
+    news = set(replay(was.rig, ordered).left_out) - set(replay(was.rig, was.cues).left_out)
+    if news:
+        raise CueError(min(news), "cue")
+    return replace(now, cues=None if ordered == was.cues else ordered)

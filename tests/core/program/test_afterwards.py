@@ -1,0 +1,105 @@
+import unittest
+from dataclasses import replace
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kettle_core.errors import CueError
+from kettle_core.program.afterwards import (
+    Afterwards,
+    Recorded,
+    changes_program,
+    cue_id,
+    moved_cue,
+    named_mark,
+    nudged,
+    with_cue,
+    with_stretch,
+    without_cue,
+)
+from kettle_core.program.cues import GoOn, Hide, Mark, Mute, Pause, Show, ToScene, Unmute
+from kettle_core.program.replay import replay
+from kettle_studio.demo import demo_rig
+
+S = 10**9
+RIG = demo_rig()
+CUES = (ToScene(0, "scene-1"), Mark(2 * S, "again"), Pause(4 * S), GoOn(5 * S))
+WAS = Recorded(RIG, CUES, ("display-1", "webcam-1", "headset"), 10 * S)
+TIMES = st.integers(0, 10 * S)
+
+
+def hidden_at(after, at_ns):
+    """Whether the webcam is hidden at a time."""
+    moments = replay(RIG, after.cues_now(CUES)).moments
+    return "webcam-1" in [m for m in moments if m.at_ns <= at_ns][-1].state.hidden
+
+
+class Marks(unittest.TestCase):
+    def test_a_mark_is_added_named_moved_and_taken_out_and_then_nothing_was_changed(self):
+        now = with_cue(Afterwards(), WAS, Mark(7 * S, "good", 8 * S))
+        now = named_mark(now, WAS, "mark@7000000000", "very good")
+        now = moved_cue(now, WAS, "mark@7000000000", 3 * S)
+        self.assertEqual(now.cues[2], Mark(3 * S, "very good", 4 * S))
+        now = without_cue(now, WAS, "mark@3000000000")
+        self.assertEqual(now, Afterwards())
+
+    def test_a_stretch_that_is_moved_to_the_end_ends_with_the_take(self):
+        now = with_cue(Afterwards(), WAS, Mark(2 * S, "", 6 * S))
+        now = moved_cue(now, WAS, "mark@2000000000", 8 * S)
+        self.assertEqual(now.cues[-1], Mark(8 * S, "", 10 * S))
+
+    def test_what_is_gone_or_lies_outside_is_refused_in_words(self):
+        for change, words in (
+            (lambda: without_cue(Afterwards(), WAS, "mark@1"), "is gone from the take"),
+            (lambda: with_cue(Afterwards(), WAS, Mark(11 * S)), "lies outside of the take"),
+            (lambda: without_cue(Afterwards(), WAS, "pause@4000000000"), "A pause stays"),
+            (lambda: moved_cue(Afterwards(), WAS, "pause@4000000000", 1), "A pause stays"),
+            (lambda: with_cue(Afterwards(), WAS, Hide(1, "nobody")), "nobody"),
+            (lambda: named_mark(Afterwards(), WAS, "scene@0:scene-1", "x"), "Only marks"),
+            (lambda: nudged(Afterwards(), WAS, "nobody", 1.0), "not in the take"),
+            (lambda: nudged(Afterwards(), WAS, "headset", 5001.0), "at most 5000 ms"),
+            (lambda: nudged(Afterwards(), WAS, "headset", float("nan")), "at most 5000 ms"),
+        ):
+            with self.subTest(words), self.assertRaisesRegex(CueError, words):
+                change()
+
+    def test_marks_leave_the_program_as_it_is_and_cues_and_nudges_do_not(self):
+        marked = with_cue(Afterwards(), WAS, Mark(7 * S))
+        self.assertFalse(changes_program(Afterwards(), marked, WAS))
+        for other in (
+            with_cue(Afterwards(), WAS, Mute(7 * S, "headset")),
+            nudged(Afterwards(), WAS, "headset", -12.5),
+        ):
+            self.assertTrue(changes_program(marked, other, WAS))
+        self.assertEqual(nudged(other, WAS, "headset", 0.0), Afterwards())
+
+
+class Stretches(unittest.TestCase):
+    @given(st.lists(st.tuples(TIMES, TIMES), max_size=6), TIMES, TIMES, st.lists(TIMES, max_size=8))
+    def test_within_it_is_so_and_outside_as_it_was(self, earlier, a, b, places):
+        now = Afterwards()
+        for start, end in map(sorted, [*earlier, (a, b)]):
+            if start == end:
+                continue
+            before = now
+            hide, show = Hide(start, "webcam-1"), Show(end, "webcam-1")
+            now = with_stretch(now, WAS, hide, show)
+            for at in [*places, start, end, (start + end) // 2]:
+                wanted = True if start <= at < end else hidden_at(before, at)
+                # At the very end of a take nothing is seen any more.
+                if at < WAS.length_ns:
+                    self.assertEqual(hidden_at(now, at), wanted, (start, end, at))
+
+    def test_a_scene_for_a_stretch_comes_back_at_its_end(self):
+        now = with_stretch(Afterwards(), WAS, ToScene(6 * S, "scene-2"), ToScene(8 * S, "scene-1"))
+        scenes = [(c.at_ns // S, c.scene) for c in now.cues if isinstance(c, ToScene)]
+        self.assertEqual(scenes, [(0, "scene-1"), (6, "scene-2"), (8, "scene-1")])
+        with self.assertRaisesRegex(CueError, "before it begins"):
+            with_stretch(now, WAS, Mute(5 * S, "headset"), Unmute(5 * S, "headset"))
+
+    def test_cues_of_one_kind_time_and_object_are_one(self):
+        now = with_cue(Afterwards(), WAS, Hide(S, "webcam-1"))
+        again = with_cue(now, WAS, Hide(S, "webcam-1"))
+        self.assertEqual(now, again)
+        self.assertEqual(len({cue_id(c) for c in now.cues}), len(now.cues))
+        self.assertEqual(replace(now, cues=None), Afterwards())
