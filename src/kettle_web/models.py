@@ -6,11 +6,13 @@ from django.db import models
 from django.urls import reverse
 from django.utils import timezone
 
+from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.running_order import RunningOrder
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import following_preset
 from kettle_media.rig_document import rig_from_dict, rig_to_dict
 from kettle_media.running_order import order_from_dict, order_to_dict
+from kettle_media.take.afterwards import afterwards_from_dict, afterwards_to_dict
 
 
 class Edited(models.Model):
@@ -258,8 +260,17 @@ class Worker(models.Model):
         return self.queue
 
 
-class Take(Deletable):
-    """What pages need to know of a take folder; the folder itself is the truth."""
+def _untouched() -> Any:
+    return afterwards_to_dict(Afterwards())
+
+
+class Take(Edited, Deletable):
+    """What pages need to know of a take folder; the folder itself is the truth.
+
+    Its document is what was changed afterwards, kept in the folder too.
+    """
+
+    KIND = "take"
 
     class State(models.TextChoices):
         RECORDING = "recording", "being recorded"
@@ -279,8 +290,12 @@ class Take(Deletable):
     size_bytes = models.BigIntegerField(default=0)
     notes = models.JSONField(default=list)
     tracks = models.JSONField(default=list)
-    # Who composes it, or did.
+    document = models.JSONField(default=_untouched)
+    # Who composes it, or did, and what its program shows: a revision, None before there is one.
     program_job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="+")
+    composed_revision = models.PositiveIntegerField(null=True)
+    # Who looks at its tracks, or did.
+    survey_job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="+")
     # When its folder was looked into last.
     looked_at = models.DateTimeField(null=True)
 
@@ -296,6 +311,12 @@ class Take(Deletable):
     def get_absolute_url(self) -> str:
         return reverse("take", args=[self.pk])
 
+    def read(self, document: Any) -> Afterwards:
+        return afterwards_from_dict(document)
+
+    def write(self, values: Afterwards) -> Any:
+        return afterwards_to_dict(values)
+
     @property
     def path(self) -> Path:
         """The take's folder on disk."""
@@ -303,5 +324,5 @@ class Take(Deletable):
 
     @property
     def has_program(self) -> bool:
-        """Whether its program is composed."""
-        return bool(self.program_job and self.program_job.state == Job.State.DONE)
+        """Whether its program is composed, as it is now or as it was before a change."""
+        return self.composed_revision is not None

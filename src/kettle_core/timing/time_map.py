@@ -114,6 +114,13 @@ class TimeMap:
             if piece.source == source and piece.from_ns <= source_ns < piece.until_ns
         )
 
+    def program_time_from(self, source: Source, source_ns: Exact) -> Fraction:
+        """When a place of a source, or the first after it that is seen at all, is seen first."""
+        for piece in self.pieces:
+            if piece.source == source and source_ns < piece.until_ns:
+                return piece.start_ns + max(Fraction(0), source_ns - piece.from_ns) / piece.speed
+        return self.length_ns
+
     def program_stretches(
         self, source: Source, from_ns: Exact, until_ns: Exact
     ) -> tuple[tuple[Fraction, Fraction], ...]:

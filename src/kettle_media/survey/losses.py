@@ -21,6 +21,7 @@ APART_NS = NS_PER_S // 10
 # Values of a plot at most; of longer takes each stands for more seconds.
 MOST_VALUES = 600
 MOST_HEALTH_BYTES = 16_000_000
+MOST_HAPPENED = 5000
 
 
 @dataclass(frozen=True)
@@ -88,6 +89,29 @@ def how_written(folder: TakeFolder, track: TrackInfo, sync: TakeSync, length_ns:
         tuple(round(float(x), 1) for x in late_ms),
         tuple(int(n) for n in dropped),
     )
+
+
+@dataclass(frozen=True)
+class Happened:
+    """A click, key or touch at a record time, in words."""
+
+    at_ns: int
+    what: str
+    words: str = ""
+
+
+def happened(folder: TakeFolder) -> tuple[Happened, ...]:
+    """What was clicked, pressed and touched; the pointer's way is left out."""
+    found: list[Happened] = []
+    with contextlib.suppress(OSError), (folder.path / "events.jsonl").open("rb") as file:
+        for line in file:
+            # A kill may have cut a line off.
+            with contextlib.suppress(ValueError, KeyError, TypeError, AttributeError):
+                row = json.loads(line)
+                if row["what"] != "pointer" and len(found) < MOST_HAPPENED:
+                    words = str(row.get("key") or "")[:40]
+                    found.append(Happened(int(row["at_ns"]), str(row["what"])[:20], words))
+    return tuple(found)
 
 
 def encoder_loads(folder: TakeFolder, length_ns: int) -> tuple[tuple[float, float], ...]:

@@ -1,8 +1,9 @@
 """A take's survey: made once after it ended, read by pages and commands (docs/take-format.md)."""
 
 import contextlib
+import hashlib
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,7 +14,16 @@ from kettle_core.sound.quiet import quiet_stretches
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.documents import Document
 from kettle_media.durable import replace_file
-from kettle_media.survey.losses import Gap, Written, encoder_loads, gaps_of, how_written
+from kettle_media.survey.clocks import ClockPoint, clock_points
+from kettle_media.survey.losses import (
+    Gap,
+    Happened,
+    Written,
+    encoder_loads,
+    gaps_of,
+    happened,
+    how_written,
+)
 from kettle_media.survey.paths import SurveyPaths
 from kettle_media.survey.pictures import Sheets, survey_pictures
 from kettle_media.survey.sounds import Clip, HeardLoudness, rms_of, survey_sound
@@ -22,7 +32,7 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_media.take.sound_track import MASTER_HZ
 from kettle_media.take.sync_report import TakeSync
-from kettle_media.take.times import read_times
+from kettle_media.take.times import first_pts_ns, read_times
 from kettle_media.take.track_index import track_index
 from kettle_media.told import Told
 
@@ -40,10 +50,27 @@ class Level:
 
 
 @dataclass(frozen=True)
+class Knot:
+    """From a record time on a track's playable file runs from `file_ns`, at `rate` of it."""
+
+    record_ns: float
+    file_ns: float
+    rate: float
+
+    def to_s(self) -> tuple[float, float, float]:
+        """Both times in s, and the rate."""
+        return self.record_ns / NS_PER_S, self.file_ns / NS_PER_S, self.rate
+
+
+@dataclass(frozen=True)
 class SurveyedTrack:
     """What was found of a track, all in record time; `error` says why nothing was."""
 
     name: str
+    knots: tuple[Knot, ...] = ()
+    # Of the same file laid by its first stamp alone.
+    as_it_came: Knot = Knot(0.0, 0.0, 1.0)
+    clock: tuple[ClockPoint, ...] = ()
     gaps: tuple[Gap, ...] = ()
     written: Written | None = None
     sheets: Sheets | None = None
@@ -63,6 +90,7 @@ class Survey:
     length_ns: int
     tracks: tuple[SurveyedTrack, ...]
     loads: tuple[tuple[float, float], ...] = ()
+    happened: tuple[Happened, ...] = ()
 
     def track(self, name: str) -> SurveyedTrack | None:
         """What was found of a track, if it was looked at."""
@@ -111,9 +139,8 @@ def survey_take(
         if sync and not found.error:
             found = _surveyed(folder, track, sync, length_ns, give_way)
         rows.append(found)
-    survey = Survey(
-        VERSION, _stamp(folder, info), length_ns, tuple(rows), encoder_loads(folder, length_ns)
-    )
+    beside = encoder_loads(folder, length_ns), happened(folder)
+    survey = Survey(VERSION, _stamp(folder, info), length_ns, tuple(rows), *beside)
     with Told(SurveyPaths(folder).report, writing=True):
         replace_file(SurveyPaths(folder).report, SURVEY.write(survey).encode())
     return survey
@@ -135,17 +162,35 @@ def _surveyed(
     folder: TakeFolder, track: TrackInfo, sync: TakeSync, length_ns: int, give_way: GiveWay
 ) -> SurveyedTrack:
     try:
-        gaps = gaps_of(folder, track, sync)
-        written = how_written(folder, track, sync, length_ns)
+        # A sound's file begins with its first sample, a picture's keeps its times.
+        first_ns = 0 if track.is_picture else first_pts_ns(folder.times_path(track))
+        found = SurveyedTrack(
+            track.name,
+            _knots(track, sync, first_ns),
+            Knot(float(first_ns), 0.0, 1.0),
+            clock_points(folder, track, sync),
+            gaps_of(folder, track, sync),
+            how_written(folder, track, sync, length_ns),
+        )
         if track.is_picture:
             sheets = survey_pictures(folder, track, sync, length_ns, give_way)
-            return SurveyedTrack(track.name, gaps, written, sheets)
+            return replace(found, sheets=sheets)
         sound = survey_sound(folder, track, sync, length_ns, give_way)
         levels = _write_levels(folder, track.name, sound.finest)
     except TakeError as error:
         return SurveyedTrack(track.name, error=str(error))
-    return SurveyedTrack(
-        track.name, gaps, written, None, levels, sound.voice, sound.clips, sound.loudness
+    return replace(
+        found, levels=levels, voice=sound.voice, clips=sound.clips, loudness=sound.loudness
+    )
+
+
+def _knots(track: TrackInfo, sync: TakeSync, first_ns: int) -> tuple[Knot, ...]:
+    """Where each straight part of a track's clock begins."""
+    found = sync.of(track.name)
+    zero_ns = sync.start_ns + found.latency_ms * 1e6
+    return tuple(
+        Knot(p.master_ns - zero_ns, float(p.start_ns - first_ns), 1 / p.slope)
+        for p in found.clock.pieces
     )
 
 
@@ -199,5 +244,5 @@ def _stamp(folder: TakeFolder, info: TakeInfo) -> str:
         with contextlib.suppress(OSError):
             known.append(f"{track.name}:{folder.track_path(track).stat().st_size}")
     with contextlib.suppress(OSError):
-        known.append(str((folder.path / "sync.json").stat().st_mtime_ns))
+        known.append(hashlib.sha256((folder.path / "sync.json").read_bytes()).hexdigest()[:16])
     return " ".join([info.id, *known])

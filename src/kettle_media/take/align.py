@@ -25,7 +25,7 @@ from kettle_media.take.sync_report import (
     times_sizes,
     write_sync,
 )
-from kettle_media.take.times import FILLED, NOTED, Times, read_times
+from kettle_media.take.times import FILLED, NOTED, Times, first_pts_ns, read_times
 from kettle_media.take.track_reading import read_brightness
 
 # Called often; waits while something that can't wait needs the machine.
@@ -90,8 +90,13 @@ def measured_take(
     known = None if again else read_sync(folder, list(tracks))
     if known:
         return known
-    sync = measure_sync(folder, info, tracks, give_way)
-    write_sync(folder, sync, times_sizes(folder, list(tracks)))
+    with folder.alone(give_way):
+        # Somebody else may just have done it.
+        known = None if again else read_sync(folder, list(tracks))
+        if known:
+            return known
+        sync = measure_sync(folder, info, tracks, give_way)
+        write_sync(folder, sync, times_sizes(folder, list(tracks)))
     return sync
 
 
@@ -235,7 +240,7 @@ def open_sound(
     TakeError
         If the track or its times can't be read.
     """
-    first_ns = int(read_times(folder.times_path(track))["pts_ns"][0])
+    first_ns = first_pts_ns(folder.times_path(track))
     raw = RawTrack(folder.track_path(track), track.mode.channels)
     found = sync.of(track.name)
     origin_ns = sync.start_ns + (found.latency_ms - delay_ms) * 1e6

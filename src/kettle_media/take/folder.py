@@ -134,6 +134,15 @@ class TakeFolder:
 
         What one who was killed has left half written is removed.
         """
+        with self.alone(give_way):
+            for place in (self.path, self.stems_path, self.cleaned_path):
+                for half in place.glob(".*.part.*"):
+                    half.unlink(missing_ok=True)
+            yield
+
+    @contextlib.contextmanager
+    def alone(self, give_way: Callable[[], None]) -> Iterator[None]:
+        """Be the only one who makes something of the take; who does so already is waited for."""
         descriptor = os.open(self.path / "tracks", os.O_RDONLY)
         try:
             while True:
@@ -143,9 +152,6 @@ class TakeFolder:
                 except BlockingIOError:
                     give_way()
                     time.sleep(LOOK_AGAIN_S)
-            for place in (self.path, self.stems_path, self.cleaned_path):
-                for half in place.glob(".*.part.*"):
-                    half.unlink(missing_ok=True)
             yield
         finally:
             os.close(descriptor)

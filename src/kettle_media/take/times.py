@@ -115,6 +115,16 @@ def written_ms(rows: Times) -> NDArray[np.int64]:
     return np.asarray(np.maximum.accumulate(rising) + count)
 
 
+def first_pts_ns(path: Path) -> int:
+    """The time of the first row, without reading the others. Raises TakeError."""
+    try:
+        with path.open("rb") as file:
+            names = file.readline(200).decode(errors="replace").rstrip("\n").split(",")
+            return int(file.readline(400).split(b",")[names.index("pts_ns")])
+    except (OSError, ValueError, IndexError) as error:
+        raise TakeError(f"The times {path.name} cannot be read: {error}.") from error
+
+
 def last_times(path: Path) -> Times:
     """The last whole row of a sidecar, (0,) or (1,), without reading it all. Raises TakeError."""
     try:

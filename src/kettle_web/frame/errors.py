@@ -6,7 +6,7 @@ from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 
-from kettle_core.errors import EngineError, KettleError, RigError, SoundError
+from kettle_core.errors import EngineError, KettleError
 from kettle_web.frame.asking import in_place, wants_json
 
 BACK_TO = {
@@ -49,7 +49,7 @@ class TellErrorsMiddleware:
             return None
         status = 503 if isinstance(error, EngineError) else 400
         if wants_json(request) or in_place(request):
-            field = error.field if isinstance(error, RigError | SoundError) else ""
+            field = getattr(error, "field", "")
             return JsonResponse({"error": str(error), "field": field}, status=status)
         match = request.resolver_match
         if request.method == "POST" and match and "slug" in match.kwargs:

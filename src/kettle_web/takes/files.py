@@ -13,6 +13,7 @@ from django.utils.http import content_disposition_header
 
 from kettle_core.errors import TakeError
 from kettle_core.rig.rig import Rig
+from kettle_media.survey.paths import SurveyPaths
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_web.frame.selectors import KIND_WORDS
@@ -116,6 +117,9 @@ def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
         return folder.program_path
     if kind == "poster":
         return folder.path / "poster.jpg"
+    if kind == "sheet":
+        name, _, sheet = name.rpartition("-")
+        number = int(sheet) if sheet.isdecimal() and len(sheet) < 4 else 0
     try:
         info = folder.read_info()
         if kind in ("sound", "sound-copy"):
@@ -126,6 +130,10 @@ def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
         raise Http404(f"The take has no track {name}.") from error
     if kind == "play" and not folder.playable_path(track).is_file():
         return folder.track_path(track)
+    if kind == "levels":
+        return SurveyPaths(folder).levels(track.name)
+    if kind == "sheet":
+        return SurveyPaths(folder).sheet(track.name, number)
     paths = {
         "play": folder.playable_path,
         "copy": folder.playable_path,

@@ -1,15 +1,22 @@
 """What pages show of a take: how far its program is, how sure its sync."""
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
-from kettle_core.rig.devices import SCREEN_KINDS
-from kettle_web.frame.selectors import KIND_WORDS
-from kettle_web.models import Job, Take
-from kettle_web.takes.files import TakeFiles
+from django import forms
 
-SCREEN_WORDS = {KIND_WORDS[kind] for kind in SCREEN_KINDS}
+from kettle_core.errors import TakeError
+from kettle_core.program.afterwards import Afterwards
+from kettle_core.program.cues import GoOn, Mark, Pause, Step
+from kettle_core.rig.rig import Input
+from kettle_core.scene.scene import Scene
+from kettle_media.survey.survey import Survey, read_survey
+from kettle_web.models import Job, Take
+from kettle_web.takes.forms import MarkForm, NudgeForm
+from kettle_web.takes.overview import TakeNow, cue_row, mark_row, take_now
+from kettle_web.takes.plots import Plot, clock_plot, fact_plots
 
 
 def program_words(take: Take) -> str:
@@ -30,40 +37,119 @@ _WORDS: dict[str, str] = {
 }
 
 
-def played_together(files: Sequence[TakeFiles]) -> dict[str, Any] | None:
-    """What is played of a take whose program is not composed yet: a picture, with its sounds.
+@dataclass(frozen=True)
+class Shown:
+    """What the page shows of a take besides its files; empty where it can't be read."""
 
-    The first screen, or the first picture where there is none.
-    """
-    tracks = [f for f in files if f.track and f.play]
-    pictures = [f for f in tracks if f.is_picture]
-    if not pictures:
-        return None
-    screens = [f for f in pictures if f.kind.partition(",")[0] in SCREEN_WORDS]
-    sounds = [f for f in tracks if not f.is_picture]
-    return {"picture": (screens or pictures)[0], "sounds": sounds}
+    marks: list[dict[str, Any]] = field(default_factory=list)
+    cues: list[dict[str, Any]] = field(default_factory=list)
+    scenes: list[Scene] = field(default_factory=list)
+    pictures: list[Input] = field(default_factory=list)
+    sounds: list[Input] = field(default_factory=list)
+    new_mark: forms.Form = field(default_factory=MarkForm)
+    is_changed: bool = False
 
 
-def sync_report(take: Take) -> list[dict[str, Any]]:
-    """The take's sync.json as rows, with the tracks' titles; empty before it is measured."""
+def shown(take: Take, wrong: Mapping[str, forms.Form]) -> Shown:
+    """What the page shows of a take, with forms that were wrong."""
     try:
-        report = json.loads((take.path / "sync.json").read_text())
+        now = take_now(take)
+    except TakeError:
+        return Shown()
+    marks = []
+    for mark in now.said.marks:
+        row = mark_row(now, mark)
+        form = wrong.get(f"mark:{row['id']}") or MarkForm(
+            initial={"text": mark.text}, auto_id=f"{row['id']}-%s"
+        )
+        marks.append({**row, "form": form})
+    tracks = set(now.was.tracks)
+    inputs = [i for i in now.was.rig.inputs if i.id in tracks]
+    return Shown(
+        marks,
+        [cue_row(now, cue) for cue in now.cues if not isinstance(cue, Mark | Step | Pause | GoOn)],
+        list(now.was.rig.scenes),
+        [i for i in inputs if i.is_picture],
+        [i for i in inputs if not i.is_picture],
+        wrong.get("new-mark") or MarkForm(),
+        take.values != Afterwards(),
+    )
+
+
+@dataclass(frozen=True)
+class SyncRow:
+    """A track's sync for people: as it came, what was done, how sure that is."""
+
+    name: str
+    title: str
+    offset_ms: float
+    drift_ppm: float
+    source: str
+    left: str
+    places: str
+    nudge: forms.Form
+    frame_ms: float
+    clock: Plot | None
+
+
+def sync_rows(take: Take, wrong: Mapping[str, forms.Form]) -> list[SyncRow]:
+    """The take's sync.json, a row a track; empty before it is measured."""
+    try:
+        now = take_now(take)
+        report = json.loads((now.folder.path / "sync.json").read_text())
         # Takes from before reports had a version have a list of tracks.
         rows = report["tracks"] if isinstance(report, dict) else report
-    except (OSError, ValueError, KeyError):
+        survey = read_survey(now.folder, now.info)
+        return [_sync_row(now, survey, row, wrong) for row in rows]
+    except (TakeError, OSError, ValueError, KeyError, TypeError):
         return []
-    titles = {track["name"]: track["title"] for track in take.tracks}
-    return [
-        {**row, "title": titles.get(row["name"], row["name"]), "how_sure": _how_sure(row)}
-        for row in rows
-    ]
 
 
-def _how_sure(row: dict[str, Any]) -> str:
-    """How far off a track's correction may be, and how its clock wandered."""
-    bound_ms = row.get("bound_ms")
-    words = "not known how sure" if bound_ms is None else f"± {bound_ms:.2f} ms"
+def _sync_row(
+    now: TakeNow, survey: Survey | None, row: dict[str, Any], wrong: Mapping[str, forms.Form]
+) -> SyncRow:
+    track = now.info.track(row["name"])
+    found = survey.track(track.name) if survey else None
+    frame_ms = 1000 / float(track.mode.fps) if track.is_picture else 0.0
+    nudge_ms = now.changed.nudge_ms(track.name)
+    return SyncRow(
+        track.name,
+        track.title,
+        row["offset_ms"],
+        row["drift_ppm"],
+        row["source"],
+        left_over(row.get("bound_ms"), frame_ms),
+        _places(row),
+        wrong.get(f"nudge:{track.name}")
+        or NudgeForm(initial={"ms": f"{nudge_ms:g}"}, auto_id=f"nudge-{track.name}-%s"),
+        frame_ms or 1000 / float(now.was.rig.format.fps),
+        clock_plot(found) if found else None,
+    )
+
+
+def left_over(bound_ms: float | None, frame_ms: float) -> str:
+    """What may be left over of a track's offset after its correction."""
+    if bound_ms is None:
+        return "not known how sure"
+    words = f"± {bound_ms:.2f} ms"
+    return f"{words}, {bound_ms / frame_ms:.1f} frames" if frame_ms else words
+
+
+def _places(row: dict[str, Any]) -> str:
+    """At how many places contents said so, and how the clock wandered."""
+    said = [e for e in row.get("evidence", []) if e.get("sure")]
+    words = f"agreed at {len(said)} of {len(row['evidence'])} places" if row.get("evidence") else ""
     least, most = row.get("least_ppm", 0.0), row.get("most_ppm", 0.0)
     if most - least >= 0.1:
         words += f" · wandered {least:+.1f} to {most:+.1f} ppm".replace("-", "−")
-    return words
+    return words.removeprefix(" · ")
+
+
+def plots(take: Take) -> list[Plot]:
+    """Facts of a take as small plots; empty before it was looked at."""
+    try:
+        now = take_now(take)
+    except TakeError:
+        return []
+    survey = read_survey(now.folder, now.info)
+    return fact_plots(survey, now.info.tracks) if survey else []

@@ -7,20 +7,28 @@ from datetime import datetime
 
 from django.conf import settings
 from django.db import transaction
+from django.http import QueryDict
 from django.utils import timezone
 
 from kettle_core.errors import EngineError, RigError, TakeError
+from kettle_core.program.afterwards import changes_program
 from kettle_core.program.running_order import RunningOrder, read_outline
 from kettle_engine.protocol import COUNTDOWN, FINISHING
 from kettle_media.roots import root_paths
 from kettle_media.running_order import order_to_dict
-from kettle_media.take.afterwards import follow_cues
+from kettle_media.take.afterwards import follow_cues, read_afterwards, write_afterwards
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo
 from kettle_studio.lesson import OUTLINE, SCENES, TITLE
+from kettle_web.frame.editing import edit, undo
 from kettle_web.frame.engine import engine
-from kettle_web.jobs.services import LONG, order
-from kettle_web.models import Rig, Take, Tutorial
+from kettle_web.jobs.services import LONG, SOON, order
+from kettle_web.models import Job, Rig, Take, Tutorial
+from kettle_web.takes.changes import Asked, change
+from kettle_web.takes.overview import TakeNow, take_now
+
+# Takes from before there were surveys are looked at a few at a time.
+MOST_SURVEYS = 4
 
 
 def read_take_from_disk(*, take: Take) -> None:
@@ -36,6 +44,8 @@ def read_take_from_disk(*, take: Take) -> None:
         take.state, take.notes = Take.State.FAILED, [f"This take cannot be read: {error}"]
         take.save()
         return
+    if take.survey_job is None:
+        order_survey(take=take)
     if take.program_job is None:
         order_program(take=take)
 
@@ -46,6 +56,9 @@ def _fill(take: Take, folder: TakeFolder, info: TakeInfo) -> None:
     take.notes = [*info.notes, *_left_out(folder, info)]
     take.tracks = [{"name": t.name, "title": t.title, "kind": t.kind} for t in info.tracks]
     take.recorded_at = datetime.fromisoformat(info.started_at)
+    if take.revision == 1:
+        # What was changed of a folder from elsewhere, or before this row was.
+        take.document = take.write(read_afterwards(folder)[0])
     paths = (folder.track_path(track) for track in info.tracks)
     take.size_bytes = sum(path.stat().st_size for path in paths if path.exists())
     take.save()
@@ -95,11 +108,61 @@ def bring_back_take(*, take: Take) -> None:
 
 
 @transaction.atomic
-def order_program(*, take: Take) -> None:
-    """Have the program composed in the background."""
-    title = f"{take.name}: program"
-    take.program_job = order(kind="program", queue=LONG, subject=f"take:{take.pk}", title=title)
+def order_program(*, take: Take, afresh: bool = False) -> None:
+    """Have the program composed in the background; `afresh` what is being composed ends."""
+    title, subject = f"{take.name}: program", f"take:{take.pk}"
+    take.program_job = order(
+        kind="program", queue=LONG, subject=subject, title=title, afresh=afresh
+    )
     take.save(update_fields=["program_job"])
+
+
+@transaction.atomic
+def order_survey(*, take: Take) -> None:
+    """Have its tracks looked at in the background."""
+    title = f"{take.name}: waveforms and pictures"
+    take.survey_job = order(kind="survey", queue=SOON, subject=f"take:{take.pk}", title=title)
+    take.save(update_fields=["survey_job"])
+
+
+def make_again(*, take: Take) -> None:
+    """Order what failed or was cancelled once more."""
+    over = (Job.State.FAILED, Job.State.CANCELLED)
+    if take.program_job is None or take.program_job.state in over:
+        order_program(take=take)
+    if take.survey_job is None or take.survey_job.state in over:
+        order_survey(take=take)
+
+
+def change_take(*, take: Take, post: QueryDict, seen: int | None) -> None:
+    """Change a take afterwards; its program is composed again where it looks different.
+
+    Raises
+    ------
+    KettleError
+        If the change can't be made or the take's folder won't have it; nothing is changed then.
+    """
+    now = take_now(take)
+    asked = Asked(post, now.was, now.take_time)
+    with transaction.atomic():
+        edit(take, lambda values: change(values, asked), seen)
+        _keep_changed(take, now)
+
+
+def undo_change(*, take: Take, seen: int | None, again: bool) -> str:
+    """Take the newest change back, or do it again; gives its words. Raises KettleError."""
+    now = take_now(take)
+    with transaction.atomic():
+        words = undo(take, seen, again)
+        _keep_changed(take, now)
+    return words
+
+
+def _keep_changed(take: Take, before: TakeNow) -> None:
+    """Have the folder and the program follow what was changed."""
+    write_afterwards(before.folder, take.values)
+    if changes_program(before.changed, take.values, before.was):
+        order_program(take=take, afresh=True)
 
 
 def look_after_takes() -> None:
@@ -119,6 +182,9 @@ def look_after_takes() -> None:
         for name in sorted(n for n in entries if n[0] != "."):
             if (path / name / "take.json").exists():
                 _add_found_take(TakeFolder(path / name), root, recording=name == busy)
+    ended = (Take.State.COMPLETE, Take.State.REPAIRED)
+    for take in Take.objects.filter(survey_job=None, state__in=ended)[:MOST_SURVEYS]:
+        order_survey(take=take)
     for take in Take.objects.filter(state=Take.State.FAILED).exclude(looked_at=None):
         if _has_changed(take):
             read_take_from_disk(take=take)

@@ -8,6 +8,9 @@ urlpatterns = [
     path("takes/<int:pk>/", views.take, name="take"),
     path("takes/<int:pk>/delete/", views.delete, name="delete-take"),
     path("takes/<int:pk>/bring-back/", views.bring_back, name="bring-back-take"),
+    path("takes/<int:pk>/change/", views.change, name="change-take"),
+    path("takes/<int:pk>/undo/", views.undo, name="undo-take"),
+    path("takes/<int:pk>/overview/", views.take_overview, name="take-overview"),
     path("takes/<int:pk>/compose/", views.take_compose, name="take-compose"),
     path("takes/<int:pk>/<slug:kind>/<slug:name>/", views.take_file, name="take-file"),
 ]

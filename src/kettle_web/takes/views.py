@@ -1,15 +1,21 @@
 """Pages of takes and their files."""
 
+from typing import Any
+
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
 from kettle_media.take.folder import TakeFolder
+from kettle_web.frame.asking import WrongFieldError, in_place, seen
+from kettle_web.frame.editing import history
 from kettle_web.models import Rig, Take
 from kettle_web.rigs.start import page_of_takes, start_page
 from kettle_web.takes import selectors, services
 from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
+from kettle_web.takes.overview import overview
 
 
 @require_safe
@@ -28,28 +34,64 @@ def takes(request: HttpRequest, slug: str) -> HttpResponse:
 
 @require_safe
 def take(request: HttpRequest, pk: int) -> HttpResponse:
-    """One take: play, sync, download."""
-    found = get_object_or_404(Take.objects.select_related("rig", "program_job"), pk=pk)
-    files = take_files(found)
+    """One take: seen, heard, measured, changed."""
+    return _page(request, _take(pk))
+
+
+def _take(pk: int) -> Take:
+    related = ("rig", "tutorial", "program_job", "survey_job")
+    return get_object_or_404(Take.objects.select_related(*related), pk=pk)
+
+
+def _page(request: HttpRequest, found: Take, wrong: dict[str, Any] | None = None) -> HttpResponse:
     context = {
         "rig": found.rig,
         "page": "takes",
         "take": found,
-        "files": files,
-        "together": selectors.played_together(files),
+        "files": take_files(found),
+        "shown": selectors.shown(found, wrong or {}),
         "job": found.program_job,
         "words": selectors.program_words(found),
-        "sync": selectors.sync_report(found),
+        "sync": selectors.sync_rows(found, wrong or {}),
+        "plots": selectors.plots(found),
+        "history": history(found),
+        "undo_at": reverse("undo-take", args=[found.pk]),
     }
-    return render(request, "takes/take.html", context)
+    return render(request, "takes/take.html", context, status=400 if wrong else 200)
+
+
+@require_safe
+def take_overview(request: HttpRequest, pk: int) -> HttpResponse:
+    """What lines, lanes and player are drawn from."""
+    return JsonResponse(overview(_take(pk)))
+
+
+@require_POST
+def change(request: HttpRequest, pk: int) -> HttpResponse:
+    """One form or button of the page: the take is changed afterwards."""
+    found = _take(pk)
+    try:
+        services.change_take(take=found, post=request.POST, seen=seen(request))
+    except WrongFieldError as refused:
+        return _page(request, found, refused.wrong)
+    return redirect(found)
+
+
+@require_POST
+def undo(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take the newest change of the take back, or do it again."""
+    found, again = _take(pk), "again" in request.POST
+    words = services.undo_change(take=found, seen=seen(request), again=again)
+    if words and not in_place(request):
+        messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
+    return redirect(found)
 
 
 @require_POST
 def take_compose(request: HttpRequest, pk: int) -> HttpResponse:
-    """Compose again after a failure."""
-    found = get_object_or_404(Take.objects.select_related("program_job"), pk=pk)
-    if not found.has_program:
-        services.order_program(take=found)
+    """Make what could not be made: the program, the survey."""
+    found = _take(pk)
+    services.make_again(take=found)
     return redirect(found)
 
 

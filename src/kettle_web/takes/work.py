@@ -14,6 +14,7 @@ from kettle_engine.recording.take import record_take
 from kettle_media.program.playable import write_playable, write_poster
 from kettle_media.program.take_program import compose_take
 from kettle_media.rig.file_driver import FileDriver
+from kettle_media.survey.survey import survey_take
 from kettle_media.take.folder import TakeFolder
 from kettle_studio.driver import Studio
 from kettle_studio.lesson import lesson_cues
@@ -71,7 +72,7 @@ def compose_program(doing: Doing) -> None:
     take = Take.with_deleted.filter(pk=doing.subject.partition(":")[2]).first()
     if take is None:
         raise TakeError("This take is not there any more.")
-    folder = TakeFolder(take.path)
+    folder, revision = TakeFolder(take.path), take.revision
     write_playable(folder, folder.read_info(), doing.give_way)
     compose_take(
         folder,
@@ -80,3 +81,16 @@ def compose_program(doing: Doing) -> None:
         give_way=doing.give_way,
     )
     write_poster(folder.program_path, folder.path / "poster.jpg")
+    Take.with_deleted.filter(pk=take.pk).update(composed_revision=revision)
+
+
+def survey(doing: Doing) -> None:
+    """Look at the tracks of a take once, for lines, lanes and plots."""
+    take = Take.with_deleted.filter(pk=doing.subject.partition(":")[2]).first()
+    if take is None:
+        raise TakeError("This take is not there any more.")
+    survey_take(
+        TakeFolder(take.path),
+        lambda done, total: doing.tell(done, total, "tracks"),
+        give_way=doing.give_way,
+    )

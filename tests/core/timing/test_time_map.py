@@ -56,6 +56,20 @@ class Laying(unittest.TestCase):
         self.assertEqual(found.program_times(take, 24), (12,))
         self.assertEqual(found.program_times(take, 30), ())
 
+    @given(PAUSES, TIMES, TIMES)
+    def test_a_stretch_is_seen_without_its_pauses_and_begins_where_it_is_seen_first(
+        self, away, a, b
+    ):
+        take, (a, b) = TAKES[0], sorted((a, b))
+        found = closed(take, LENGTH_NS, away)
+        seen = found.program_stretches(take, a, b)
+        hidden = closed(take, LENGTH_NS, [*away, (0, a), (b, LENGTH_NS)]).length_ns
+        self.assertEqual(sum(end - start for start, end in seen), hidden)
+        # Pauses are closed: what is left of one take lies in one piece.
+        self.assertLessEqual(len(seen), 1)
+        if seen:
+            self.assertEqual(found.program_time_from(take, a), seen[0][0])
+
     def test_what_cannot_be_laid_is_refused(self):
         take = TAKES[0]
         for cut in ((take, 5, 4, 1), (take, 0, 9, 0), (take, 0, 9, -1), (take, 0, 9, 65)):

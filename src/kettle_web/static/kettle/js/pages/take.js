@@ -1,29 +1,39 @@
 import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountTimes } from "../components/local_times.js";
-import { mount as mountPlayer } from "../components/player.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
-import { mount as mountTogether } from "../components/together.js";
+import { mount as mountControls } from "../components/take_controls.js";
+import { takeData } from "../components/take_data.js";
+import { mount as mountLanes } from "../components/take_lanes.js";
+import { mount as mountLines } from "../components/take_lines.js";
+import { mount as mountPlayer } from "../components/take_player.js";
+import { TakeView } from "../components/take_view.js";
 
 mountKeys();
 mountSaving();
 mountJobs();
 mountTimes();
-/** @type {{destroy: () => void} | null} */
-let player = null;
-/** @type {ReturnType<typeof mountTogether> | null} */
-let together = null;
-const mountFound = () => {
-  const tracks = /** @type {HTMLElement | null} */ (document.querySelector("[data-together]"));
-  if (tracks && !together) together = mountTogether(tracks);
-  const found = /** @type {HTMLVideoElement | null} */ (document.querySelector("[data-player]"));
-  if (!found || player) return;
-  player = mountPlayer(found);
-  // What was played from its tracks goes on as the program.
-  const place = together?.place();
-  together?.destroy();
-  if (place?.at) found.currentTime = place.at;
-  if (place?.playing) found.play().catch(() => {});
-};
-document.addEventListener("parts:swapped", mountFound);
-mountFound();
+
+const found = (/** @type {string} */ name) =>
+  /** @type {HTMLElement | null} */ (document.querySelector(name));
+const [lines, lanes, place] = ["[data-lines]", "[data-lanes]", "[data-take-player]"].map(found);
+if (lines && lanes && place) {
+  const view = new TakeView();
+  /** @type {{draw: () => void}[]} */
+  const drawn = [];
+  const data = takeData(lines.dataset.lines ?? "", () => {
+    for (const one of drawn) one.draw();
+  });
+  drawn.push(mountLines(lines, data, view), mountLanes(lanes, data, view));
+  const player = mountPlayer(place, data, view);
+  mountControls(player, view);
+  const load = async () => {
+    await data.load();
+    if (!data.now) return;
+    if (view.total !== data.now.length_s) view.setTotal(data.now.length_s);
+    player.refresh();
+    document.body.dataset.ready = "take";
+  };
+  document.addEventListener("parts:swapped", load);
+  load();
+}

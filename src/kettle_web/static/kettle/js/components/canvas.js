@@ -1,0 +1,50 @@
+/** A canvas as large as its place, sharp on every screen. */
+
+/** @param {HTMLCanvasElement} canvas @param {number} width @param {number} height px */
+export function sized(canvas, width, height) {
+  const ratio = window.devicePixelRatio || 1;
+  const [across, down] = [Math.round(width * ratio), Math.round(height * ratio)];
+  if (canvas.width !== across || canvas.height !== down) {
+    canvas.width = across;
+    canvas.height = down;
+    canvas.style.width = `${width}px`;
+    canvas.style.height = `${height}px`;
+  }
+  const pen = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d"));
+  pen.setTransform(ratio, 0, 0, ratio, 0, 0);
+  pen.clearRect(0, 0, width, height);
+  return pen;
+}
+
+/** The page's colours by their names. @param {string[]} names */
+export function colours(...names) {
+  const style = getComputedStyle(document.documentElement);
+  return names.map((name) => style.getPropertyValue(`--${name}`).trim());
+}
+
+/** Does something at the next frame, once however often it is asked for. @param {() => void} draw */
+export function atNextFrame(draw) {
+  let wanted = 0;
+  return () => {
+    if (!wanted)
+      wanted = requestAnimationFrame(() => {
+        wanted = 0;
+        draw();
+      });
+  };
+}
+
+/**
+ * A hole: nothing was recorded here. @param {CanvasRenderingContext2D} pen @param {number} x
+ * @param {number} y @param {number} width @param {number} height @param {string} colour
+ * @param {string} ground
+ */
+export function hole(pen, x, y, width, height, colour, ground) {
+  pen.fillStyle = ground;
+  pen.fillRect(x, y, width, height);
+  pen.strokeStyle = colour;
+  pen.lineWidth = 1;
+  pen.setLineDash([3, 2]);
+  pen.strokeRect(x + 0.5, y + 0.5, Math.max(1, width - 1), height - 1);
+  pen.setLineDash([]);
+}

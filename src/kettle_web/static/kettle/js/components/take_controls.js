@@ -1,0 +1,101 @@
+import { ruleTime } from "../lib/take_lanes.js";
+
+/**
+ * The buttons beside the player, and the fields that say at what place something is changed.
+ * @param {import("./take_player.js").TakePlayer} player
+ * @param {import("./take_view.js").TakeView} view
+ */
+export function mount(player, view) {
+  const stop = new AbortController();
+  const on = { signal: stop.signal };
+  /** @type {Record<string, (button: HTMLElement) => void>} */
+  const does = {
+    play: () => player.toggle(),
+    back: () => player.step(-1),
+    on: () => player.step(1),
+    loop: (button) => {
+      const wanted = button.getAttribute("aria-pressed") !== "true";
+      player.setLoop(wanted);
+      button.setAttribute("aria-pressed", String(wanted));
+    },
+    program: () => player.program(),
+    came: () => player.came(),
+    see: (button) => player.see(button.dataset.name ?? ""),
+    alone: (button) => player.alone(button.dataset.name ?? ""),
+    mute: (button) => player.mute(button.dataset.name ?? ""),
+    nearer: () => view.zoom(0.5),
+    further: () => view.zoom(2),
+    forget: () => view.forget(),
+    go: (button) => view.go(Number(button.dataset.at)),
+    large: () => {
+      const place = document.querySelector("[data-take-player]");
+      if (document.fullscreenElement) document.exitFullscreen();
+      else place?.requestFullscreen?.();
+    },
+  };
+
+  document.addEventListener(
+    "click",
+    (event) => {
+      const target = /** @type {HTMLElement} */ (event.target);
+      const button = /** @type {HTMLElement | null} */ (target.closest?.("[data-take]"));
+      if (button) does[button.dataset.take ?? ""]?.(button);
+    },
+    on,
+  );
+  document.addEventListener(
+    "change",
+    (event) => {
+      const field = /** @type {HTMLSelectElement} */ (event.target);
+      if (field.matches("[data-take-rate]")) player.setRate(Number(field.value));
+    },
+    on,
+  );
+
+  const show = () => {
+    for (const button of document.querySelectorAll("[data-take]")) {
+      const { take, name } = /** @type {HTMLElement} */ (button).dataset;
+      const pressed = {
+        program: () => player.seen === "program" && player.hears(),
+        see: () => player.seen === name,
+        came: () => player.asCame,
+        alone: () => player.hears(name) && !player.hears(),
+        mute: () => !player.hears(name) && !player.hears(),
+      }[take ?? ""];
+      if (pressed) button.setAttribute("aria-pressed", String(pressed()));
+    }
+    for (const place of document.querySelectorAll("[data-take-playing]"))
+      place.textContent = player.playing ? "Pause" : "Play";
+  };
+
+  const tell = () => {
+    const { at, stretch } = view;
+    for (const place of document.querySelectorAll("[data-take-at]"))
+      place.textContent = ruleTime(at, 0.001);
+    const words = stretch
+      ? `${ruleTime(stretch[0], 0.1)} to ${ruleTime(stretch[1], 0.1)}, ${(stretch[1] - stretch[0]).toFixed(1)} s`
+      : `at ${ruleTime(at, 0.1)}`;
+    for (const place of document.querySelectorAll("[data-take-place]")) place.textContent = words;
+    for (const place of document.querySelectorAll("[data-take-near]"))
+      place.textContent = `${ruleTime(view.near.from, 0.1)} to ${ruleTime(view.near.from + view.near.length, 0.1)}`;
+    const [from, until] = stretch ?? [at, null];
+    fill("input[data-place=from]", from.toFixed(4));
+    fill("input[data-place=until]", until === null ? "" : until.toFixed(4));
+  };
+
+  const both = () => {
+    show();
+    tell();
+  };
+  for (const what of ["at", "stretch", "near"]) view.addEventListener(what, tell, on);
+  document.addEventListener("player:changed", show, { ...on, capture: true });
+  document.addEventListener("parts:swapped", both, on);
+  both();
+  return { destroy: () => stop.abort() };
+}
+
+/** @param {string} selector @param {string} value */
+function fill(selector, value) {
+  const fields = /** @type {NodeListOf<HTMLInputElement>} */ (document.querySelectorAll(selector));
+  for (const field of fields) field.value = value;
+}

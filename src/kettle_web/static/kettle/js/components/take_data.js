@@ -1,0 +1,122 @@
+import { levelFor, partOf, STEP_BYTES } from "../lib/levels.js";
+
+/**
+ * @typedef {{name: string, title: string, kind: string, is_picture: boolean, fps: number,
+ *   shift_s: number, play: string, knots: [number, number, number][],
+ *   came: [number, number, number][], error: string,
+ *   gaps: [number, number][], voice: [number, number][], clips: [number, number][],
+ *   levels: import("../lib/levels.js").Level[], levels_at: string,
+ *   sheets?: {every_s: number, count: number, width: number, height: number, columns: number,
+ *     rows: number, at: string[]}}} Track
+ * @typedef {{id: string, at_s: number, until_s: number | null, text: string}} Mark
+ * @typedef {{revision: number, length_s: number, fps: number, pieces: [number, number][],
+ *   ink: string, tracks: Track[], marks: Mark[], program: string, surveyed: boolean,
+ *   cues: {id: string, at_s: number, do: string, words: string}[],
+ *   steps: {at_s: number, words: string}[], scenes: {at_s: number, words: string}[],
+ *   quiet: [number, number][], happened: [number, string, string][]}} Overview
+ */
+
+/** Levels up to this size are fetched whole. */
+const WHOLE_BYTES = 400_000;
+const CHUNK_STEPS = 8192;
+
+/**
+ * What is drawn of a take: fetched anew when the page has changed; waveforms by range and
+ * pictures by sheet, each once.
+ * @param {string} address @param {() => void} came called when there is more to draw
+ */
+export function takeData(address, came) {
+  const stop = new AbortController();
+  /** @type {Map<string, import("../lib/levels.js").Part | null>} */
+  const parts = new Map();
+  /** @type {Map<string, HTMLImageElement>} */
+  const sheets = new Map();
+  /** @type {Overview | null} */
+  let known = null;
+
+  const fetched = async (
+    /** @type {string} */ from,
+    /** @type {number} */ first,
+    /** @type {number} */ bytes,
+  ) => {
+    const headers = { Range: `bytes=${first}-${first + bytes - 1}` };
+    const answer = await fetch(from, { headers, signal: stop.signal });
+    return answer.ok ? await answer.arrayBuffer() : null;
+  };
+
+  return {
+    /** What is known now. */
+    get now() {
+      return known;
+    },
+    async load() {
+      try {
+        const answer = await fetch(address, {
+          headers: { Accept: "application/json" },
+          signal: stop.signal,
+        });
+        if (answer.ok) {
+          known = await answer.json();
+          came();
+        }
+      } catch (error) {
+        if (!stop.signal.aborted) throw error;
+      }
+    },
+    /**
+     * The part of a sound's waveform that has a record time, as fine as can be told apart.
+     * @param {Track} track @param {number} secondsPerPx @param {number} record
+     * @returns {{part: import("../lib/levels.js").Part, step_s: number} | null} null until it is there
+     */
+    waveform(track, secondsPerPx, record) {
+      if (!track.levels.length) return null;
+      const level = track.levels[levelFor(track.levels, secondsPerPx)];
+      const whole = level.count * STEP_BYTES <= WHOLE_BYTES;
+      const step = Math.min(level.count - 1, Math.max(0, Math.floor(record / level.step_s)));
+      const first = whole ? 0 : Math.floor(step / CHUNK_STEPS) * CHUNK_STEPS;
+      const count = whole ? level.count : Math.min(CHUNK_STEPS, level.count - first);
+      const key = `${track.levels_at} ${level.offset} ${first}`;
+      const part = parts.get(key);
+      if (part === undefined) {
+        parts.set(key, null);
+        fetched(track.levels_at, level.offset + first * STEP_BYTES, count * STEP_BYTES)
+          .then((data) => {
+            if (!data) return;
+            parts.set(key, partOf(data, first));
+            came();
+          })
+          .catch(() => parts.delete(key));
+      }
+      return part ? { part, step_s: level.step_s } : null;
+    },
+    /**
+     * The small picture of a record time: its sheet, and where it lies there.
+     * @param {Track} track @param {number} record
+     */
+    picture(track, record) {
+      const all = track.sheets;
+      if (!all) return null;
+      const number = Math.min(all.count - 1, Math.max(0, Math.floor(record / all.every_s)));
+      const at = all.at[Math.floor(number / (all.columns * all.rows))];
+      const place = number % (all.columns * all.rows);
+      let sheet = sheets.get(at);
+      if (!sheet) {
+        sheet = new Image();
+        sheet.addEventListener("load", came, { signal: stop.signal });
+        sheet.src = at;
+        sheets.set(at, sheet);
+      }
+      if (!sheet.complete || !sheet.naturalWidth) return null;
+      return {
+        sheet,
+        left: (place % all.columns) * all.width,
+        top: Math.floor(place / all.columns) * all.height,
+        width: all.width,
+        height: all.height,
+      };
+    },
+    destroy: () => stop.abort(),
+  };
+}
+
+/** @typedef {ReturnType<typeof takeData>} TakeData */

@@ -1,0 +1,65 @@
+"""Forms of the take page: what is changed afterwards."""
+
+from typing import Any
+
+from django import forms
+
+from kettle_core.program.afterwards import MOST_NUDGE_MS
+from kettle_core.program.cues import MOST_WORDS
+
+TIME_WORDS = "Give a time within the take, in seconds."
+
+
+class SecondsField(forms.FloatField):
+    """A time of the take, in s, pauses closed."""
+
+    def __init__(self, required: bool = True) -> None:
+        super().__init__(
+            required=required,
+            min_value=0,
+            widget=forms.HiddenInput,
+            error_messages=dict.fromkeys(("required", "invalid", "min_value"), TIME_WORDS),
+        )
+
+
+class MarkForm(forms.Form):
+    """A mark, or its words."""
+
+    text = forms.CharField(
+        required=False,
+        max_length=MOST_WORDS,
+        label="Words of the mark",
+        widget=forms.TextInput(attrs={"placeholder": "good, again, …"}),
+        error_messages={"max_length": f"A mark has at most {MOST_WORDS} characters. Shorten it."},
+    )
+
+
+class PlaceForm(forms.Form):
+    """A place of the take, or a stretch of it."""
+
+    at_s = SecondsField()
+    until_s = SecondsField(required=False)
+
+    def clean(self) -> dict[str, Any]:
+        """Both ends, the first one first."""
+        values = super().clean() or self.cleaned_data
+        at_s, until_s = values.get("at_s"), values.get("until_s")
+        if at_s is not None and until_s is not None and until_s < at_s:
+            values["at_s"], values["until_s"] = until_s, at_s
+        return values
+
+
+class NudgeForm(forms.Form):
+    """How much later a track is laid than was measured."""
+
+    ms = forms.FloatField(
+        min_value=-MOST_NUDGE_MS,
+        max_value=MOST_NUDGE_MS,
+        label="Later by",
+        error_messages={
+            "required": "The correction is empty, so nothing was moved. Type ms.",
+            "invalid": "The correction is a number of ms, such as -12.5.",
+            "min_value": f"A track is moved by at most {MOST_NUDGE_MS:g} ms.",
+            "max_value": f"A track is moved by at most {MOST_NUDGE_MS:g} ms.",
+        },
+    )

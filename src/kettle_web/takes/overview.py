@@ -1,0 +1,215 @@
+"""What lines, lanes and player of a take are drawn from: plain data in take time, seconds."""
+
+from collections.abc import Iterable
+from contextlib import suppress
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from django.urls import reverse
+
+from kettle_core.errors import TakeError
+from kettle_core.program.afterwards import Afterwards, Recorded, cue_id
+from kettle_core.program.cues import (
+    CloseUp,
+    Cue,
+    Hide,
+    Mark,
+    Mute,
+    Place,
+    Show,
+    Step,
+    ToScene,
+    Unmute,
+)
+from kettle_core.program.replay import Replay, replay
+from kettle_core.rig.devices import VOICE_KINDS
+from kettle_core.rig.rig import Rig
+from kettle_core.sound.quiet import BELOW_DBFS, FOR_S
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_core.timing.time_map import Source, TimeMap
+from kettle_media.survey.survey import Survey, SurveyedTrack, find_quiet, read_survey
+from kettle_media.take.afterwards import read_recorded
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import TakeInfo, TrackInfo
+from kettle_web.models import Take
+
+Span = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class TakeNow:
+    """A take as it counts now: what was recorded, what was changed, its pauses closed."""
+
+    folder: TakeFolder
+    info: TakeInfo
+    was: Recorded
+    changed: Afterwards
+    said: Replay
+    take_time: TimeMap
+
+    @property
+    def source(self) -> Source:
+        """The take in its own time map."""
+        return Source("take", self.info.id)
+
+    @property
+    def cues(self) -> tuple[Cue, ...]:
+        """The cues that count."""
+        return self.changed.cues_now(self.was.cues)
+
+    def seconds(self, at_ns: float) -> float:
+        """Take time of a record time; what lies in a pause is where it was closed."""
+        at = self.take_time.program_time_from(self.source, round(at_ns))
+        return round(float(at) / NS_PER_S, 4)
+
+    def spans(self, stretches: Iterable[tuple[float, float]]) -> list[Span]:
+        """Stretches of record time as they are seen in the take."""
+        return [
+            (round(float(a) / NS_PER_S, 4), round(float(b) / NS_PER_S, 4))
+            for start, end in stretches
+            for a, b in self.take_time.program_stretches(self.source, round(start), round(end))
+        ]
+
+
+def take_now(take: Take) -> TakeNow:
+    """A take as it counts now. Raises TakeError if it can't be read."""
+    folder = TakeFolder(take.path)
+    info = folder.read_info()
+    was, changed = read_recorded(folder, info), take.values
+    said = replay(was.rig, changed.cues_now(was.cues))
+    take_time = said.take_time(Source("take", info.id), was.length_ns)
+    return TakeNow(folder, info, was, changed, said, take_time)
+
+
+def overview(take: Take) -> dict[str, Any]:
+    """All that is drawn of a take; without its survey what is known so far. Raises TakeError."""
+    now = take_now(take)
+    survey = read_survey(now.folder, now.info)
+    tracks = [t for t in now.info.tracks if not t.damaged]
+    voice = next((t.name for t in tracks if t.kind in VOICE_KINDS), "")
+    sounds = [t.name for t in tracks if not t.is_picture]
+    return {
+        "revision": take.revision,
+        "length_s": float(now.take_time.length_ns) / NS_PER_S,
+        "fps": float(now.was.rig.format.fps),
+        # Where take time and record time part: at, and from where on.
+        "pieces": [
+            (float(p.start_ns) / NS_PER_S, float(p.from_ns) / NS_PER_S)
+            for p in now.take_time.pieces
+        ],
+        "ink": voice or (sounds[0] if sounds else ""),
+        "tracks": [_track(take, now, track, survey) for track in now.info.tracks],
+        "cues": [cue_row(now, cue) for cue in now.cues if not isinstance(cue, Mark | Step)],
+        "marks": [mark_row(now, mark) for mark in now.said.marks],
+        "steps": [{"at_s": now.seconds(s.at_ns), "words": s.step} for s in now.said.steps],
+        "scenes": _scenes(now),
+        "quiet": _quiet(now, survey),
+        "happened": [
+            (now.seconds(h.at_ns), h.what, h.words) for h in (survey.happened if survey else ())
+        ],
+        "surveyed": survey is not None,
+        "program": reverse("take-file", args=[take.pk, "program", "program"])
+        if take.has_program
+        else "",
+    }
+
+
+def _track(take: Take, now: TakeNow, track: TrackInfo, survey: Survey | None) -> dict[str, Any]:
+    found = (survey and survey.track(track.name)) or SurveyedTrack(track.name)
+    shift_ns = now.changed.nudge_ms(track.name) * 1e6
+    there = now.folder.track_path(track).is_file()
+
+    def address(kind: str, name: str) -> str:
+        return reverse("take-file", args=[take.pk, kind, name])
+
+    made: dict[str, Any] = {
+        "name": track.name,
+        "title": track.title,
+        "kind": track.kind,
+        "is_picture": track.is_picture,
+        "fps": float(track.mode.fps) if track.is_picture else 0,
+        "shift_s": shift_ns / NS_PER_S,
+        "play": address("play", track.name) if there else "",
+        "knots": [k.to_s() for k in found.knots] or [(0.0, 0.0, 1.0)],
+        "came": [found.as_it_came.to_s()],
+        "error": track.damaged or found.error,
+        "gaps": now.spans((g.from_ns + shift_ns, g.until_ns + shift_ns) for g in found.gaps),
+        "voice": now.spans((a + shift_ns, b + shift_ns) for a, b in found.voice),
+        "clips": [(now.seconds(c.at_ns + shift_ns), c.samples) for c in found.clips],
+        "levels": [
+            {"step_s": x.step_ns / NS_PER_S, "offset": x.offset, "count": x.count}
+            for x in found.levels
+        ],
+        "levels_at": address("levels", track.name) if found.levels else "",
+    }
+    if found.sheets:
+        files = range(found.sheets.files)
+        made["sheets"] = {
+            **asdict(found.sheets),
+            "every_s": found.sheets.every_ns / NS_PER_S,
+            "at": [address("sheet", f"{track.name}-{number:02d}") for number in files],
+        }
+    return made
+
+
+def mark_row(now: TakeNow, mark: Mark) -> dict[str, Any]:
+    """A mark in take time."""
+    until_s = None if mark.until_ns is None else now.seconds(mark.until_ns)
+    at_s = now.seconds(mark.at_ns)
+    return {"id": cue_id(mark), "at_s": at_s, "until_s": until_s, "text": mark.text}
+
+
+def _scenes(now: TakeNow) -> list[dict[str, Any]]:
+    """Where the scene changes, with its name."""
+    found: list[dict[str, Any]] = []
+    names = {s.id: s.name for s in now.was.rig.scenes}
+    before = ""
+    for moment in now.said.moments:
+        scene = moment.state.scene_id
+        if scene != before:
+            at_s, before = now.seconds(moment.at_ns), scene
+            # A scene that is gone again at the same moment was never seen.
+            while found and found[-1]["at_s"] >= at_s:
+                found.pop()
+            found.append({"at_s": at_s, "words": names[scene]})
+    return found
+
+
+def cue_row(now: TakeNow, cue: Cue) -> dict[str, Any]:
+    """A cue in take time, in words."""
+    return {
+        "id": cue_id(cue),
+        "at_s": now.seconds(cue.at_ns),
+        "do": cue.do,
+        "words": cue_words(cue, now.was.rig),
+    }
+
+
+def cue_words(cue: Cue, rig: Rig) -> str:
+    """A cue for people."""
+    names = {i.id: i.name for i in rig.inputs} | {s.id: s.name for s in rig.scenes}
+    if isinstance(cue, ToScene):
+        return names.get(cue.scene, cue.scene)
+    if isinstance(cue, CloseUp):
+        return f"{names.get(cue.input, cue.input)} {'closer' if cue.part else 'whole'}"
+    if isinstance(cue, Hide | Show | Mute | Unmute):
+        return f"{names.get(cue.input, cue.input)} {_DONE[cue.do]}"
+    if isinstance(cue, Place):
+        return f"{names.get(cue.scene, cue.scene)}: a layer moved"
+    return cue.do
+
+
+_DONE = {
+    "hide": "hidden",
+    "show": "shown",
+    "mute": "muted",
+    "unmute": "heard",
+}
+
+
+def _quiet(now: TakeNow, survey: Survey | None) -> list[Span]:
+    if survey is None:
+        return []
+    with suppress(TakeError):
+        return now.spans(find_quiet(now.folder, now.info, survey, BELOW_DBFS, FOR_S))
+    return []

@@ -1,0 +1,129 @@
+import assert from "node:assert/strict";
+import test from "node:test";
+import {
+  growth,
+  levelFor,
+  partOf,
+  seen,
+} from "../../src/kettle_web/static/kettle/js/lib/levels.js";
+import {
+  following,
+  marks,
+  ruleTime,
+  within,
+  zoomed,
+} from "../../src/kettle_web/static/kettle/js/lib/take_lanes.js";
+import {
+  layOut,
+  lineLength,
+  partsOf,
+  placeOf,
+  timeAt,
+} from "../../src/kettle_web/static/kettle/js/lib/take_lines.js";
+import {
+  fromFile,
+  toFile,
+  toRecord,
+  toTake,
+} from "../../src/kettle_web/static/kettle/js/lib/take_time.js";
+
+const near = (/** @type {number} */ a, /** @type {number} */ b) =>
+  assert.ok(Math.abs(a - b) < 1e-9, `${a} is not ${b}`);
+
+test("pauses are closed in take time and there in record time", () => {
+  /** @type {[number, number][]} */
+  const pieces = [
+    [0, 0],
+    [10, 25],
+    [12, 40],
+  ];
+  for (const [take, record] of [
+    [0, 0],
+    [9.5, 9.5],
+    [10, 25],
+    [11, 26],
+    [15, 43],
+  ]) {
+    near(toRecord(pieces, take), record);
+    near(toTake(pieces, record), take);
+  }
+  // Within a pause it is where the pause was closed.
+  near(toTake(pieces, 20), 10);
+  near(toTake(pieces, 39), 12);
+  near(toTake([], 3), 3);
+});
+
+test("files are found by the clock's straight parts, moved as by hand, and back", () => {
+  /** @type {[number, number, number][]} */
+  const knots = [
+    [-0.02, 0, 1.0001],
+    [60, 60.026, 0.9999],
+  ];
+  for (const record of [1, 12.5, 60, 100]) {
+    near(fromFile(knots, toFile(knots, record, 0.25), 0.25), record);
+  }
+  near(toFile(knots, 0, 0), 0.02 * 1.0001);
+  assert.equal(toFile(knots, -5, 0), 0);
+});
+
+test("a level's step is never longer than a px, and what it stands for is bounded", () => {
+  const levels = [5, 20, 80].map((ms, n) => ({ step_s: ms / 1000, offset: n, count: 9 }));
+  assert.equal(levelFor(levels, 0.001), 0);
+  assert.equal(levelFor(levels, 0.03), 1);
+  assert.equal(levelFor(levels, 9), 2);
+  const values = new Int16Array([-100, 200, 50, -300, 100, 50, 0, 32767, -2]);
+  const part = partOf(values.buffer, 10);
+  const both = seen(part, 0.02, 0.2, 0.24);
+  assert.deepEqual(both?.slice(0, 2), [-300 / 32767, 200 / 32767]);
+  near(/** @type {number[]} */ (both)[2], 50 / 32767);
+  // The RMS has no sign: -2 is 65534.
+  near(/** @type {number[]} */ (seen(part, 0.02, 0.24, 0.26))[2], 65534 / 32767);
+  assert.equal(seen(part, 0.02, 0.0, 0.1), null);
+  assert.equal(seen(part, 0.02, 0.3, 0.4), null);
+  assert.ok(growth(part) >= 1);
+});
+
+test("a whole take is seen at once, in lines of the same length", () => {
+  assert.deepEqual([24, 150, 151, 600, 4000].map(lineLength), [15, 15, 30, 60, 60]);
+  const layout = layOut(40, [{ at_s: 16, words: "Fold" }], [{ at_s: 0, words: "Sheet" }]);
+  assert.equal(layout.lines.length, 3);
+  assert.deepEqual(layout.lines[1].heads, [{ at_s: 16, words: "Fold" }]);
+  assert.ok(layout.lines[0].base > layout.lines[0].top);
+  assert.ok(layout.lines[2].base === layout.lines[2].top);
+  assert.equal(layout.lines[2].until, 40);
+  for (const at of [0, 7.5, 15, 29.9, 39]) {
+    const place = placeOf(layout, at);
+    near(timeAt(layout, place.x, place.line.base + 1, 40), at);
+  }
+  assert.equal(timeAt(layout, 1, 9999, 40), 40);
+});
+
+test("a stretch goes on across the ends of lines", () => {
+  const layout = layOut(40, [], []);
+  const parts = partsOf(layout, 10, 32);
+  assert.equal(parts.length, 3);
+  near(parts.reduce((sum, part) => sum + part.until - part.from, 0) * layout.length, 22);
+  assert.equal(partsOf(layout, 5, 5).length, 0);
+});
+
+test("lanes stay within the take and zoom about a time", () => {
+  assert.deepEqual(within(-3, 5, 40), { from: 0, length: 5 });
+  assert.deepEqual(within(38, 5, 40), { from: 35, length: 5 });
+  assert.deepEqual(within(0, 99, 40), { from: 0, length: 40 });
+  const shown = zoomed({ from: 10, length: 8 }, 0.5, 12, 40);
+  near((12 - shown.from) / shown.length, (12 - 10) / 8);
+  assert.equal(zoomed({ from: 0, length: 0.02 }, 0.1, 0, 40).length, 0.02);
+  const same = { from: 10, length: 8 };
+  assert.equal(following(same, 12, 40), same);
+  assert.ok(following(same, 19, 40).from > 10);
+  near(following(same, 1, 40).from, 0.2);
+});
+
+test("the rule's marks are round and as exact as they must be", () => {
+  const { step, times } = marks({ from: 69.2, length: 5 }, 750);
+  assert.equal(step, 1);
+  assert.deepEqual(times, [70, 71, 72, 73, 74]);
+  assert.equal(ruleTime(71.25, 0.05), "1:11.25");
+  assert.equal(ruleTime(3671, 1), "1:01:11");
+  assert.equal(ruleTime(59.9996, 0.1), "1:00.0");
+});

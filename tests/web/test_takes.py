@@ -1,0 +1,183 @@
+"""What is changed of a take afterwards, from the form to the folder, and what is drawn of it."""
+
+import json
+import shutil
+
+from django.urls import reverse
+
+from kettle_core.program.afterwards import Afterwards
+from kettle_core.program.cues import GoOn, Hide, Mark, Pause, Show, ToScene
+from kettle_media.survey.survey import survey_take
+from kettle_media.take.afterwards import read_afterwards, write_afterwards
+from kettle_media.take.cues import write_cues
+from kettle_media.take.folder import TakeFolder
+from kettle_web.models import Job, Take
+from kettle_web.takes.services import look_after_takes
+from tests.web.test_pages import PageCase
+from tests.web.working import do_jobs
+
+S = 10**9
+
+
+class TakeCase(PageCase):
+    def setUp(self):
+        super().setUp()
+        self.folder = TakeFolder(self.put_take("changed"))
+        # A second of the four is a pause.
+        write_cues(self.folder, (ToScene(0, "scene-1"), Pause(S), GoOn(2 * S)))
+        look_after_takes()
+        self.take = Take.objects.get()
+
+    def change(self, **values):
+        seen = {"Kettle-Seen": str(self.take.revision)}
+        address = reverse("change-take", args=[self.take.pk])
+        answer = self.client.post(address, values, headers=seen)
+        self.take.refresh_from_db()
+        return answer
+
+    def overview(self):
+        return self.client.get(reverse("take-overview", args=[self.take.pk])).json()
+
+    @property
+    def cues(self):
+        found = read_afterwards(self.folder)[0].cues or ()
+        return [cue for cue in found if cue.at_ns and not isinstance(cue, Pause | GoOn)]
+
+
+class Changes(TakeCase):
+    def test_a_mark_lies_where_the_play_head_was_pauses_closed(self):
+        self.change(part="mark", at_s="1.5", text="fold line")
+        self.assertEqual(self.cues, [Mark(2_500_000_000, "fold line")])
+        told = self.overview()["marks"]
+        self.assertEqual([(m["at_s"], m["text"]) for m in told], [(1.5, "fold line")])
+        self.change(part="name", cue=told[0]["id"], text="fold lines")
+        self.change(part="move", cue=told[0]["id"], at_s="0.5")
+        self.assertEqual(self.cues, [Mark(S // 2, "fold lines")])
+        self.change(part="out", cue=self.overview()["marks"][0]["id"])
+        self.assertEqual(self.take.values, Afterwards())
+        self.assertFalse(self.folder.afterwards_path.exists())
+
+    def test_a_picture_is_hidden_for_a_stretch_and_the_program_is_made_anew(self):
+        do_jobs()
+        self.take.refresh_from_db()
+        self.assertEqual(self.take.composed_revision, 1)
+        before = self.folder.program_path.read_bytes()
+        self.change(part="hide", input="webcam-1", at_s="0.5", until_s="2")
+        self.assertEqual(self.cues, [Hide(S // 2, "webcam-1"), Show(3 * S, "webcam-1")])
+        self.assertTrue(self.take.has_program)
+        page = self.client.get(self.take.get_absolute_url())
+        self.assertContains(page, "Desk webcam hidden")
+        self.assertContains(page, "waits to be composed")
+        do_jobs()
+        self.take.refresh_from_db()
+        self.assertEqual(self.take.composed_revision, self.take.revision)
+        self.assertNotEqual(self.folder.program_path.read_bytes(), before)
+        self.change(part="original")
+        self.assertEqual(self.take.values, Afterwards())
+        do_jobs()
+        self.assertEqual(len(self.folder.program_path.read_bytes()), len(before))
+
+    def test_marks_compose_nothing_and_changes_made_meanwhile_end_what_is_composed(self):
+        do_jobs()
+        done = Job.objects.count()
+        self.change(part="mark", at_s="1")
+        self.assertEqual(Job.objects.count(), done)
+        self.change(part="mute", input="headset", at_s="1")
+        waiting = Job.objects.get(state="waiting")
+        Job.objects.filter(pk=waiting.pk).update(state="running")
+        self.change(part="nudge", track="headset", ms="12.5")
+        waiting.refresh_from_db()
+        self.assertTrue(waiting.cancel_wanted)
+        self.assertEqual(Job.objects.filter(state="waiting").count(), 1)
+
+    def test_a_track_is_moved_by_steps_or_a_typed_number_and_put_back(self):
+        self.change(part="nudge", track="headset", ms="-12.5")
+        self.change(part="nudge", track="headset", by="1")
+        self.assertEqual(self.take.values.nudge_ms("headset"), -11.5)
+        headset = next(t for t in self.overview()["tracks"] if t["name"] == "headset")
+        self.assertEqual(headset["shift_s"], -0.0115)
+        self.change(part="nudge", track="headset", ms="0")
+        self.assertEqual(self.take.values, Afterwards())
+
+    def test_a_scene_is_shown_for_a_stretch(self):
+        self.change(part="scene", scene="scene-2", at_s="0.5", until_s="0.9")
+        shown = [(row["at_s"], row["words"]) for row in self.overview()["scenes"]]
+        expected = [(0.0, "Sheet and me"), (0.5, "At the bench"), (0.9, "Sheet and me")]
+        self.assertEqual(shown, expected)
+
+    def test_what_cannot_be_is_refused_in_words_and_nothing_is_changed(self):
+        survey_take(self.folder)
+        for values, words in (
+            ({"part": "mark", "at_s": "99"}, "lies outside of the take"),
+            ({"part": "mark", "at_s": "x"}, "Give a time within the take"),
+            ({"part": "mark", "at_s": "nan"}, "Give a time within the take"),
+            ({"part": "mark", "at_s": "1", "text": "x" * 201}, "at most 200 characters"),
+            ({"part": "hide", "input": "nobody", "at_s": "1"}, "This input is not in the take"),
+            ({"part": "scene", "scene": "nowhere", "at_s": "1"}, "This scene is not in the take"),
+            ({"part": "nudge", "track": "headset", "ms": "6000"}, "at most 5000 ms"),
+            ({"part": "nudge", "track": "headset", "by": "a"}, "Reload the page"),
+            ({"part": "nudge", "track": "nobody", "ms": "1"}, "not in the take"),
+            ({"part": "out", "cue": "mark@5"}, "is gone from the take"),
+            ({"part": "out", "cue": "pause@1000000000"}, "A pause stays"),
+            ({"part": "nothing"}, "Reload the page"),
+        ):
+            with self.subTest(values):
+                self.assertContains(self.change(**values), words, status_code=400)
+        self.assertEqual(self.take.revision, 1)
+
+    def test_two_pages_change_one_take_and_the_newest_change_is_taken_back(self):
+        self.change(part="mark", at_s="1", text="one")
+        old, self.take.revision = self.take.revision, 1
+        self.change(part="mark", at_s="1.5", text="two")
+        self.assertEqual([cue.text for cue in self.cues], ["one", "two"])
+        undo = reverse("undo-take", args=[self.take.pk])
+        self.assertContains(self.client.post(undo, {"seen": old}), "two", status_code=400)
+        self.take.refresh_from_db()
+        self.client.post(undo, {"seen": self.take.revision})
+        self.assertEqual([cue.text for cue in self.cues], ["one"])
+        self.client.post(undo, {"again": "1"})
+        self.assertEqual([cue.text for cue in self.cues], ["one", "two"])
+
+    def test_a_folder_that_will_not_have_it_leaves_all_as_it_was(self):
+        self.folder.afterwards_path.mkdir()
+        answer = self.change(part="mark", at_s="1")
+        self.assertContains(answer, "Nothing was changed", status_code=400)
+        self.assertEqual((self.take.revision, self.take.values), (1, Afterwards()))
+
+    def test_what_was_changed_elsewhere_comes_with_the_folder(self):
+        found = TakeFolder(self.put_take("from-elsewhere"))
+        changed = Afterwards((ToScene(0, "scene-2"), Mark(S, "kept")))
+        write_afterwards(found, changed)
+        look_after_takes()
+        self.assertEqual(Take.objects.get(folder="from-elsewhere").values, changed)
+
+
+class Overview(TakeCase):
+    def test_a_take_that_was_looked_at_has_waveforms_and_pictures(self):
+        do_jobs()
+        told = self.overview()
+        self.assertEqual(told["length_s"], 3.0)
+        self.assertEqual(told["pieces"], [[0.0, 0.0], [1.0, 2.0]])
+        self.assertEqual((told["ink"], told["surveyed"]), ("headset", True))
+        headset = next(t for t in told["tracks"] if t["name"] == "headset")
+        finest = headset["levels"][0]
+        part = self.client.get(
+            headset["levels_at"], headers={"range": f"bytes=0-{6 * finest['count'] - 1}"}
+        )
+        self.assertEqual(int(part["Content-Length"]), 6 * finest["count"])
+        webcam = next(t for t in told["tracks"] if t["name"] == "webcam-1")
+        sheet = self.client.get(webcam["sheets"]["at"][0])
+        self.assertEqual((sheet.status_code, sheet["Content-Type"]), (200, "image/jpeg"))
+        odd = webcam["sheets"]["at"][0].replace("-00", "-99999")
+        self.assertEqual(self.client.get(odd).status_code, 200)
+        self.assertEqual(self.client.get(odd.replace("webcam-1", "passwd")).status_code, 404)
+
+    def test_before_that_it_says_what_is_known_and_a_damaged_take_says_why(self):
+        told = self.overview()
+        self.assertEqual((told["surveyed"], told["length_s"]), (False, 3.0))
+        self.assertEqual(told["tracks"][0]["knots"], [[0.0, 0.0, 1.0]])
+        shutil.rmtree(self.folder.path)
+        gone = self.client.get(reverse("take-overview", args=[self.take.pk]))
+        self.assertEqual(gone.status_code, 400)
+        self.assertEqual(self.client.get(self.take.get_absolute_url()).status_code, 200)
+        self.assertIn("is not a take", json.dumps(gone.content.decode()))
