@@ -132,11 +132,9 @@ class Recording(BrowserCase):
         self.assertEqual([c.step for c in cues if isinstance(c, Step)],
                          ["Title and greeting", "Fold it"])  # fmt: skip
         # What was recorded is there at once, from its tracks.
-        expect(page.locator("[data-together] video")).to_be_visible()
-        page.evaluate(
-            "() => { const v = document.querySelector('video'); v.muted = true; return v.play(); }"
-        )
-        self.until("document.querySelector('video').currentTime > 0.8")
+        expect(page.locator("[data-take-player] video:visible")).to_have_count(1)
+        page.get_by_role("button", name="Play Space").click()
+        self.until("document.querySelector('[data-take-player] video').currentTime > 0.8")
         keys.press("r")
         page.wait_for_url("**/record/")
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import AsyncIterator
 from dataclasses import dataclass
 from pathlib import Path
+from urllib.parse import urlencode
 
 from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.urls import reverse
@@ -83,6 +84,20 @@ def take_files(take: Take) -> list[TakeFiles]:
             )
         )
     return found + _stems(take, folder, rig)
+
+
+def played_address(take: Take, kind: str, name: str = PROGRAM) -> str:
+    """Where a file is played from: another address when it is another file, "" without one.
+
+    What a page plays must not become another file below it.
+    """
+    path = _path_of(TakeFolder(take.path), kind, name)
+    try:
+        known = path.stat()
+    except OSError:
+        return ""
+    stamp = f"{known.st_size:x}-{known.st_mtime_ns:x}"
+    return f"{reverse('take-file', args=[take.pk, kind, name])}?{urlencode({'v': stamp})}"
 
 
 def _track_words(rig: Rig, track: TrackInfo) -> str:

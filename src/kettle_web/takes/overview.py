@@ -32,6 +32,7 @@ from kettle_media.take.afterwards import read_recorded
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_web.models import Take
+from kettle_web.takes.files import played_address
 
 Span = tuple[float, float]
 
@@ -108,16 +109,13 @@ def overview(take: Take) -> dict[str, Any]:
             (now.seconds(h.at_ns), h.what, h.words) for h in (survey.happened if survey else ())
         ],
         "surveyed": survey is not None,
-        "program": reverse("take-file", args=[take.pk, "program", "program"])
-        if take.has_program
-        else "",
+        "program": played_address(take, "program") if take.has_program else "",
     }
 
 
 def _track(take: Take, now: TakeNow, track: TrackInfo, survey: Survey | None) -> dict[str, Any]:
     found = (survey and survey.track(track.name)) or SurveyedTrack(track.name)
     shift_ns = now.changed.nudge_ms(track.name) * 1e6
-    there = now.folder.track_path(track).is_file()
 
     def address(kind: str, name: str) -> str:
         return reverse("take-file", args=[take.pk, kind, name])
@@ -129,7 +127,7 @@ def _track(take: Take, now: TakeNow, track: TrackInfo, survey: Survey | None) ->
         "is_picture": track.is_picture,
         "fps": float(track.mode.fps) if track.is_picture else 0,
         "shift_s": shift_ns / NS_PER_S,
-        "play": address("play", track.name) if there else "",
+        "play": played_address(take, "play", track.name),
         "knots": [k.to_s() for k in found.knots] or [(0.0, 0.0, 1.0)],
         "came": [found.as_it_came.to_s()],
         "error": track.damaged or found.error,

@@ -26,6 +26,8 @@ export function mount(root, data, view) {
   let seen = PROGRAM;
   /** @type {Set<string> | null} */
   let heard = null;
+  /** Whether somebody said what is to be seen or heard. */
+  let chosen = false;
   let playing = false;
   let rate = 1;
   let loops = false;
@@ -228,6 +230,7 @@ export function mount(root, data, view) {
     },
     /** @param {string} name */
     see(name) {
+      chosen = true;
       seen = name;
       arrange();
     },
@@ -248,6 +251,7 @@ export function mount(root, data, view) {
     },
     /** The program as it is: picture and mix. */
     program() {
+      chosen = true;
       seen = PROGRAM;
       heard = null;
       asCame = false;
@@ -255,23 +259,25 @@ export function mount(root, data, view) {
     },
     /** One track alone. @param {string} name */
     alone(name) {
+      chosen = true;
       heard = new Set([name]);
       arrange();
     },
     /** Take a track out of what is heard, or back in; from the mix on all tracks but this one. @param {string} name */
     mute(name) {
+      chosen = true;
       const sounds = data.now?.tracks.filter((one) => !one.is_picture && one.play) ?? [];
       heard ??= new Set(sounds.map((one) => one.name));
       if (!heard.delete(name)) heard.add(name);
       arrange();
     },
-    /** The take has changed: what was made of it is fetched anew where it is another file. */
+    /** The take has changed: a file that is another one has another address. */
     refresh() {
-      const program = voices.get(PROGRAM);
-      if (program && data.now?.program) {
-        const next = new URL(data.now.program, location.href).href;
-        if (program.element.src !== next) program.element.src = next;
-      } else if (!program && hasProgram() && seen !== PROGRAM && !playing) {
+      for (const one of voices.values()) {
+        const next = one.name === PROGRAM ? data.now?.program : track(one.name)?.play;
+        if (next && one.element.getAttribute("src") !== next) one.element.src = next;
+      }
+      if (!voices.has(PROGRAM) && hasProgram() && !chosen && !playing) {
         seen = PROGRAM;
         heard = null;
       }

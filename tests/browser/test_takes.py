@@ -1,0 +1,150 @@
+"""A take as people look at it: found in lines, near in lanes, played, changed afterwards."""
+
+from playwright.sync_api import expect
+
+from kettle_core.program.cues import Hide, Mark, Show
+from kettle_media.take.afterwards import read_afterwards
+from kettle_media.take.folder import TakeFolder
+from tests.browser.case import BrowserCase
+
+# Record times at which the files that play are, by the take's clocks.
+PLACES = """async () => {
+  const told = await (await fetch(document.querySelector("[data-lines]").dataset.lines)).json();
+  return [...document.querySelectorAll("[data-plays]")].filter((e) => !e.paused).map((e) => {
+    const track = told.tracks.find((t) => t.name === e.dataset.plays);
+    const [from, file, rate] = track.knots[0];
+    return from + (e.currentTime - file) / rate;
+  });
+}"""
+HEARD = """() => [...document.querySelectorAll("[data-plays]")].filter((e) => !e.muted)
+  .map((e) => e.dataset.plays)"""
+
+
+class TakePage(BrowserCase):
+    DEMO_TAKES = "1 20"
+
+    def setUp(self):
+        super().setUp()
+        page = self.page
+        page.goto(self.base)
+        # The last one is a lesson, with cues.
+        page.get_by_role("link", name="take 2").click()
+        self.until("document.body.dataset.ready === 'take'")
+        expect(page.get_by_text("Sync: how it was measured")).to_be_visible()
+        expect(page.get_by_role("button", name="Plays P")).to_be_visible()
+        self.folder = TakeFolder(self.data / "takes" / "demo-take-02")
+
+    @property
+    def at_s(self):
+        text = self.page.locator("[data-take-at]").inner_text()
+        minutes, seconds = text.split(":")
+        return 60 * int(minutes) + float(seconds)
+
+    @property
+    def cues(self):
+        return read_afterwards(self.folder)[0].cues or ()
+
+    def saved(self):
+        expect(self.page.locator("[data-saved]")).to_have_text("Saved")
+
+    def test_1_found_in_lines_played_and_changed_with_the_mouse(self):
+        page = self.page
+        self.check_page()
+        lines = page.locator("[data-lines]")
+        box = lines.bounding_box()
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + 50)
+        self.assertAlmostEqual(self.at_s, 7.1, delta=0.6)
+        page.get_by_role("button", name="Hear Headset alone").click()
+        page.get_by_role("button", name="See Desk webcam").click()
+        page.get_by_label("Speed").select_option("0.5")
+        lines.press("Home")
+        page.get_by_role("button", name="Play Space").click()
+        self.until(f"({HEARD})().join() === 'headset'")
+        self.until(
+            "[...document.querySelectorAll('[data-plays]')].filter(e => !e.paused).length === 2"
+        )
+        apart = 9.0
+        for _ in range(200):
+            places = page.evaluate(PLACES)
+            apart = abs(places[0] - places[1]) if len(places) == 2 else 9.0
+            if apart < 0.04:
+                break
+            page.wait_for_timeout(100)
+        self.assertLess(apart, 0.04)
+        page.get_by_role("button", name="Pause Space").click()
+        # A frame on is a frame on, and the picture goes along.
+        page.get_by_role("button", name="On .").click()
+        before = self.at_s
+        page.get_by_role("button", name="On .").click()
+        self.assertAlmostEqual(self.at_s - before, 1 / 30, delta=0.002)
+        page.get_by_role("button", name="Plays P").click()
+        self.until(f"({HEARD})().join() === 'program'")
+        # A stretch across the end of a line.
+        page.mouse.move(box["x"] + box["width"] * 0.8, box["y"] + 50)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * 0.2, box["y"] + box["height"] - 12, steps=6)
+        page.mouse.up()
+        expect(page.locator("[data-take-place]")).to_contain_text("to 0:1")
+        page.get_by_label("Picture", exact=True).select_option(label="Desk webcam")
+        page.get_by_role("button", name="Hide it").click()
+        self.saved()
+        kinds = [type(c) for c in self.cues]
+        self.assertEqual((kinds.count(Hide), kinds.count(Show)), (1, 1))
+        expect(page.locator("[data-part=take-marks]")).to_contain_text("Desk webcam hidden")
+        page.get_by_role("button", name="Back to what was recorded").click()
+        expect(page.locator("[data-part=take-marks]")).not_to_contain_text("Desk webcam hidden")
+
+    def test_3_a_track_is_moved_by_hand_and_put_back(self):
+        page = self.page
+        page.get_by_text("Sync: how it was measured").click()
+        page.get_by_role("button", name="Headset: + 1 ms").click()
+        field = page.get_by_label("Headset: later by, in ms")
+        expect(field).to_have_value("1")
+        field.fill("9000")
+        field.press("Tab")
+        expect(page.locator("[data-part=take-sync]")).to_contain_text("at most 5000 ms")
+        field.fill("0")
+        field.press("Tab")
+        self.saved()
+        self.assertEqual(read_afterwards(self.folder)[0].nudges, ())
+        self.check_page()
+
+    def test_2_all_of_it_by_keys_alone(self):
+        page, keys = self.page, self.page.keyboard
+        page.locator("[data-lines]").focus()
+        for key in ("Home", "ArrowRight", "ArrowRight", "ArrowRight"):
+            keys.press(key)
+        self.assertAlmostEqual(self.at_s, 3.0, delta=0.01)
+        keys.press("Shift+ArrowRight")
+        keys.press("Shift+ArrowRight")
+        expect(page.locator("[data-take-place]")).to_have_text("0:03.0 to 0:05.0, 2.0 s")
+        keys.press("Tab")
+        near = page.locator("[data-take-near]").inner_text()
+        keys.press("n")
+        expect(page.locator("[data-take-near]")).not_to_have_text(near)
+        keys.press("f")
+        keys.press("l")
+        keys.press(" ")
+        self.until("!document.querySelector('[data-plays]').paused")
+        keys.press(" ")
+        self.until("document.querySelector('[data-plays]').paused")
+        self.assertLessEqual(self.at_s, 5.1)
+        keys.press("m")
+        self.saved()
+        mark = next(c for c in self.cues if isinstance(c, Mark) and c.until_ns)
+        self.assertEqual((mark.at_ns, mark.until_ns), (3 * 10**9, 5 * 10**9))
+        keys.press("h")
+        expect(page.locator("[data-part=take-marks]")).to_contain_text("Main display hidden")
+        keys.press("u")
+        expect(page.locator("[data-part=take-marks]")).not_to_contain_text("Main display hidden")
+        keys.press("u")
+        self.saved()
+        self.assertEqual(self.cues, ())
+        page.locator("[data-lanes]").focus()
+        before = self.at_s
+        keys.press("ArrowLeft")
+        self.assertAlmostEqual(before - self.at_s, 1 / 30, delta=1 / 30)
+        keys.press("?")
+        expect(page.get_by_role("dialog", name="Keys of this page")).to_contain_text("Mark it")
+        keys.press("Escape")
+        self.assertEqual(self.problems, [])
