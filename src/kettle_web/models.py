@@ -260,6 +260,41 @@ class Worker(models.Model):
         return self.queue
 
 
+class Folder(models.Model):
+    """A folder of the library: takes are laid into it, nothing moves on the disk."""
+
+    name = models.CharField(max_length=80)
+    parent = models.ForeignKey("self", null=True, on_delete=models.CASCADE, related_name="folders")
+
+    class Meta:
+        ordering = ("name",)
+        constraints = (
+            models.UniqueConstraint(fields=("parent", "name"), name="folder_name_once"),
+            models.UniqueConstraint(
+                fields=("name",), condition=models.Q(parent=None), name="top_folder_name_once"
+            ),
+        )
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Rearranged(models.Model):
+    """Something done with takes of the library, to be undone: their fields before and after."""
+
+    words = models.CharField(max_length=200)
+    before = models.JSONField()
+    after = models.JSONField()
+    undone = models.BooleanField(default=False)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("pk",)
+
+    def __str__(self) -> str:
+        return self.words
+
+
 def _untouched() -> Any:
     return afterwards_to_dict(Afterwards())
 
@@ -296,6 +331,9 @@ class Take(Edited, Deletable):
     composed_revision = models.PositiveIntegerField(null=True)
     # Who looks at its tracks, or did.
     survey_job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="+")
+    # Where it lies in the library, and what it is called there besides: "|draft|sewing|".
+    kept_in = models.ForeignKey(Folder, null=True, on_delete=models.SET_NULL, related_name="takes")
+    tags = models.CharField(max_length=400, blank=True, default="")
     # When its folder was looked into last.
     looked_at = models.DateTimeField(null=True)
 
@@ -321,6 +359,11 @@ class Take(Edited, Deletable):
     def path(self) -> Path:
         """The take's folder on disk."""
         return Path(self.root or settings.TAKES) / self.folder
+
+    @property
+    def tag_list(self) -> list[str]:
+        """Its tags, by their names."""
+        return [tag for tag in self.tags.split("|") if tag]
 
     @property
     def has_program(self) -> bool:

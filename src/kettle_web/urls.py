@@ -12,6 +12,7 @@ urlpatterns = [
     path(OF_A_RIG + "format/", include("kettle_web.format.urls")),
     path(OF_A_RIG + "record/", include("kettle_web.record.urls")),
     path("tutorials/", include("kettle_web.tutorials.urls")),
+    path("library/", include("kettle_web.library.urls")),
     path("jobs/", include("kettle_web.jobs.urls")),
     path("studio/", include("kettle_web.studio.urls")),
     path("", include("kettle_web.takes.urls")),

@@ -140,7 +140,7 @@ class Takes(PageCase):
         self.assertContains(page, "measured against Headset")
         self.assertContains(page, "See Desk webcam")
         told = self.client.get(reverse("jobs"), headers={"accept": "application/json"}).json()
-        self.assertEqual([(j["state"], j["percent"]) for j in told["jobs"]], [("done", 100)])
+        self.assertEqual([(j["state"], j["percent"]) for j in told["jobs"]], 2 * [("done", 100)])
 
     def test_a_cut_off_take_says_so(self):
         folder = copied_take("web-cut")

@@ -24,6 +24,7 @@ WAITS = "waits for the take"
 # What each kind of job does with its `Doing`; by name, as jobs know nothing of what orders them.
 KINDS = {
     "program": "kettle_web.takes.work.compose_program",
+    "empty-bin": "kettle_web.library.work.remove_deleted",
     "survey": "kettle_web.takes.work.survey",
     "demo-takes": "kettle_web.takes.work.make_demo_takes",
     "folder-speed": "kettle_web.format.work.folder_speed",

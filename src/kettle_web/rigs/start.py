@@ -1,15 +1,14 @@
 """The start page, with what was wrong with a new or an imported rig."""
 
-from django.core.paginator import Page, Paginator
-from django.db.models import Count, Q, QuerySet
+from django.db.models import Count, Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
 from kettle_web.frame.engine import status_or_message
-from kettle_web.models import Rig, Take, Tutorial
+from kettle_web.library.selectors import shelf
+from kettle_web.models import Rig, Tutorial
 from kettle_web.rigs.forms import RigForm
 
-TAKES_A_PAGE = 60
 MOST_TUTORIALS = 12
 
 
@@ -22,18 +21,11 @@ def start_page(
         "tutorials": Tutorial.objects.annotate(
             count=Count("takes", filter=Q(takes__deleted_at=None))
         )[:MOST_TUTORIALS],
-        "takes": page_of_takes(Take.objects.all(), request),
+        "shelf": shelf(request.GET),
         "form": form or RigForm(),
         "deleted_rigs": Rig.with_deleted.exclude(deleted_at=None).order_by("-deleted_at")[:8],
-        "deleted_takes": Take.with_deleted.exclude(deleted_at=None).order_by("-deleted_at")[:8],
         "import_error": import_error,
         "engine": status_or_message(),
     }
     status = 400 if form or import_error else 200
     return render(request, "rigs/start.html", context, status=status)
-
-
-def page_of_takes(takes: QuerySet[Take], request: HttpRequest) -> Page[Take]:
-    """A page of takes, the newest first; one that there is not is the last one."""
-    paginator = Paginator(takes.select_related("program_job"), TAKES_A_PAGE)
-    return paginator.get_page(request.GET.get("page"))

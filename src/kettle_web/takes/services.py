@@ -23,6 +23,7 @@ from kettle_studio.lesson import OUTLINE, SCENES, TITLE
 from kettle_web.frame.editing import edit, undo
 from kettle_web.frame.engine import engine
 from kettle_web.jobs.services import LONG, SOON, order
+from kettle_web.library.services import index_words
 from kettle_web.models import Job, Rig, Take, Tutorial
 from kettle_web.takes.changes import Asked, change
 from kettle_web.takes.overview import TakeNow, take_now
@@ -62,6 +63,7 @@ def _fill(take: Take, folder: TakeFolder, info: TakeInfo) -> None:
     paths = (folder.track_path(track) for track in info.tracks)
     take.size_bytes = sum(path.stat().st_size for path in paths if path.exists())
     take.save()
+    index_words(take)
 
 
 def _left_out(folder: TakeFolder, info: TakeInfo) -> tuple[str, ...]:
@@ -93,18 +95,6 @@ def order_demo_takes() -> None:
         Rig.objects.filter(tutorial=None).update(tutorial=tutorial)
         subject = f"tutorial:{tutorial.pk}"
         order(kind="demo-takes", queue=LONG, subject=subject, title="Takes of the demo")
-
-
-def delete_take(*, take: Take) -> None:
-    """Take a take out of sight, unless it is being recorded. Raises TakeError."""
-    if take.state == Take.State.RECORDING:
-        raise TakeError("This take is being recorded, so it was not deleted. Stop it first.")
-    Take.objects.filter(pk=take.pk).update(deleted_at=timezone.now())
-
-
-def bring_back_take(*, take: Take) -> None:
-    """A deleted take as it was."""
-    Take.with_deleted.filter(pk=take.pk).update(deleted_at=None)
 
 
 @transaction.atomic
@@ -161,6 +151,7 @@ def undo_change(*, take: Take, seen: int | None, again: bool) -> str:
 def _keep_changed(take: Take, before: TakeNow) -> None:
     """Have the folder and the program follow what was changed."""
     write_afterwards(before.folder, take.values)
+    index_words(take)
     if changes_program(before.changed, take.values, before.was):
         order_program(take=take, afresh=True)
 

@@ -11,8 +11,11 @@ from django.views.decorators.http import require_POST, require_safe
 from kettle_media.take.folder import TakeFolder
 from kettle_web.frame.asking import WrongFieldError, in_place, seen
 from kettle_web.frame.editing import history
+from kettle_web.library.selectors import page_of_takes
+from kettle_web.library.services import bring_back as bring_back_takes
+from kettle_web.library.services import delete_takes
 from kettle_web.models import Rig, Take
-from kettle_web.rigs.start import page_of_takes, start_page
+from kettle_web.rigs.start import start_page
 from kettle_web.takes import selectors, services
 from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
 from kettle_web.takes.overview import overview
@@ -28,7 +31,7 @@ def start(request: HttpRequest) -> HttpResponse:
 def takes(request: HttpRequest, slug: str) -> HttpResponse:
     """The rig's takes."""
     rig = get_object_or_404(Rig, slug=slug)
-    found = page_of_takes(rig.takes.filter(deleted_at=None), request)
+    found = page_of_takes(rig.takes.filter(deleted_at=None), request.GET)
     return render(request, "takes/takes.html", {"rig": rig, "page": "takes", "takes": found})
 
 
@@ -99,7 +102,7 @@ def take_compose(request: HttpRequest, pk: int) -> HttpResponse:
 def delete(request: HttpRequest, pk: int) -> HttpResponse:
     """Take a take out of sight; the start page brings it back. Its files stay."""
     found = get_object_or_404(Take, pk=pk)
-    services.delete_take(take=found)
+    delete_takes(takes=[found])
     messages.info(
         request, f"“{found.name}” was deleted. Its files stay, so it can be brought back."
     )
@@ -110,7 +113,7 @@ def delete(request: HttpRequest, pk: int) -> HttpResponse:
 def bring_back(request: HttpRequest, pk: int) -> HttpResponse:
     """A deleted take as it was."""
     found = get_object_or_404(Take.with_deleted, pk=pk)
-    services.bring_back_take(take=found)
+    bring_back_takes(takes=[found])
     messages.success(request, f"“{found.name}” is back.")
     return redirect(found)
 

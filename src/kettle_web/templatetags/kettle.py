@@ -11,6 +11,7 @@ from django.forms.widgets import CheckboxInput, RadioSelect, Select
 from django.utils.html import escape, format_html
 from django.utils.safestring import SafeString, mark_safe
 
+from kettle_core.rig.devices import SOUND_KINDS
 from kettle_core.rig.rig import Rig
 from kettle_web.frame import selectors
 from kettle_web.jobs.selectors import count_active
@@ -199,3 +200,9 @@ def program_size(path: Path) -> int | None:
     """Size of the composed program, if it is there."""
     program = path / "program.mp4"
     return program.stat().st_size if program.exists() else None
+
+
+@register.filter
+def track_shape(kind: str) -> str:
+    """The small shape of a track: what is seen a square, what is heard a bar."""
+    return "heard" if kind in SOUND_KINDS else "seen"

@@ -12,8 +12,8 @@ from kettle_core.program.running_order import RunningOrder, outline_of
 from kettle_web.frame import editing
 from kettle_web.frame.asking import WrongFieldError, in_place, seen
 from kettle_web.frame.editing import Made, edit, history
+from kettle_web.library.selectors import page_of_takes
 from kettle_web.models import Rig, Tutorial
-from kettle_web.rigs.start import page_of_takes
 from kettle_web.tutorials.changes import change
 from kettle_web.tutorials.forms import OutlineForm, StepForm, TutorialForm
 from kettle_web.tutorials.live import tell_engine
@@ -52,7 +52,7 @@ def _page(
         "fresh": wrong.get("new") or StepForm(scenes=scenes),
         "outline": wrong.get("outline") or OutlineForm(initial={"outline": outline_of(order)}),
         "name": wrong.get("name") or TutorialForm(initial={"name": found.name}),
-        "takes": page_of_takes(found.takes.filter(deleted_at=None), request),
+        "takes": page_of_takes(found.takes.filter(deleted_at=None), request.GET),
         "history": history(found),
         "undo_at": reverse("undo-tutorial", args=[found.pk]),
         "here": found.get_absolute_url(),

@@ -1,0 +1,14 @@
+import { mount as mountCards } from "../components/card_pictures.js";
+import { mount as mountJobs } from "../components/jobs.js";
+import { mount as mountKeys } from "../components/keys.js";
+import { mount as mountTimes } from "../components/local_times.js";
+import { mount as mountSaving } from "../components/saving_forms.js";
+
+mountKeys();
+mountSaving();
+mountJobs();
+mountTimes();
+mountCards();
+for (const field of document.querySelectorAll("[data-find] select")) {
+  field.addEventListener("change", () => /** @type {HTMLSelectElement} */ (field).form?.submit());
+}
