@@ -3,9 +3,9 @@ import { ruleTime } from "../lib/take_lanes.js";
 import { layOut, partsOf, placeOf, timeAt } from "../lib/take_lines.js";
 import { toRecord } from "../lib/take_time.js";
 import { atNextFrame, colours, hole, sized } from "./canvas.js";
+import { goByKey, isTaken, pointAt } from "./pointing.js";
 
 const MARGIN = 44;
-const DRAG_PX = 4;
 
 /**
  * The whole take in lines: the voice is the ink. Click or arrow keys go somewhere, dragging or
@@ -181,31 +181,7 @@ export function mount(root, data, view) {
     return layout ? timeAt(layout, x, event.clientY - box.top, view.total) : 0;
   };
 
-  root.addEventListener(
-    "pointerdown",
-    (event) => {
-      if (event.button !== 0) return;
-      root.focus();
-      root.setPointerCapture(event.pointerId);
-      const from = timeOf(event);
-      const [x, y] = [event.clientX, event.clientY];
-      let dragged = false;
-      const move = (/** @type {PointerEvent} */ now) => {
-        dragged ||= Math.hypot(now.clientX - x, now.clientY - y) >= DRAG_PX;
-        if (dragged) view.mark(from, timeOf(now));
-      };
-      const up = () => {
-        root.removeEventListener("pointermove", move);
-        if (dragged) return;
-        view.forget();
-        view.go(from);
-      };
-      root.addEventListener("pointermove", move, on);
-      root.addEventListener("pointerup", up, { ...on, once: true });
-      root.addEventListener("pointercancel", up, { ...on, once: true });
-    },
-    on,
-  );
+  pointAt(root, root, timeOf, view, stop.signal);
   root.addEventListener(
     "pointermove",
     (event) => {
@@ -217,22 +193,15 @@ export function mount(root, data, view) {
     "keydown",
     (event) => {
       const line = layout?.length ?? 30;
-      const by = {
-        ArrowLeft: -1,
-        ArrowRight: 1,
-        ArrowUp: -line,
-        ArrowDown: line,
-        Home: -view.at,
-        End: view.total - view.at,
+      const to = {
+        ArrowLeft: view.at - 1,
+        ArrowRight: view.at + 1,
+        ArrowUp: view.at - line,
+        ArrowDown: view.at + line,
+        Home: 0,
+        End: view.total,
       }[event.key];
-      if (by === undefined || event.ctrlKey || event.metaKey || event.altKey) return;
-      event.preventDefault();
-      const before = view.at;
-      view.go(before + by);
-      if (!event.shiftKey) return;
-      const [a, b] = view.stretch ?? [before, before];
-      // The end that the play head was at goes along.
-      view.mark(Math.abs(a - before) < 1e-6 ? b : a, view.at);
+      if (to !== undefined && !isTaken(event)) goByKey(event, view, to);
     },
     on,
   );
