@@ -1,9 +1,12 @@
-"""quiet: what is found in a take that was recorded."""
+"""takes and quiet: which takes there are, and what is found in one."""
 
 import json
 import math
+import os
 from argparse import Namespace
+from typing import Any
 
+from kettle_cli.paths import DATA
 from kettle_core.errors import KettleError
 from kettle_core.sound.quiet import BELOW_DBFS, FOR_S
 from kettle_core.timing.ticks import NS_PER_S
@@ -51,3 +54,47 @@ def _clock(seconds: float) -> str:
     minutes, rest = divmod(math.floor(seconds * 1000 + 0.5), 60_000)
     hours, minutes = divmod(minutes, 60)
     return f"{hours}:{minutes:02d}:{rest // 1000:02d}.{rest % 1000:03d}"
+
+
+def takes(options: Namespace) -> int:
+    """List the takes of the library, the newest first."""
+    rows = _kept_takes(options.search)
+    if options.json:
+        print(json.dumps(rows, indent=1, ensure_ascii=False))
+        return 0
+    for row in rows:
+        length = _clock(row["duration_s"] or 0.0)
+        print(f"{row['name']}  {length}  {row['size_bytes'] / 1e6:.1f} MB  {row['path']}")
+        for note in row["notes"]:
+            print(f"  {note}")
+    print(f"{len(rows)} take{'s' * (len(rows) != 1)}")
+    return 0
+
+
+def _kept_takes(words: str) -> list[dict[str, Any]]:
+    """Takes of the database as plain rows; none where there is no database yet."""
+    if not (DATA / "db.sqlite3").exists():
+        return []
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kettle_web.settings")
+    import django
+
+    django.setup()
+    from kettle_web.library.search import found_by
+    from kettle_web.models import Take
+
+    found = found_by(Take.objects.select_related("tutorial", "rig"), words)
+    return [
+        {
+            "name": take.name,
+            "tutorial": take.tutorial.name,
+            "rig": take.rig.name if take.rig else None,
+            "recorded_at": take.recorded_at.isoformat(),
+            "duration_s": take.duration_s,
+            "size_bytes": take.size_bytes,
+            "state": take.state,
+            "notes": take.notes,
+            "tags": take.tag_list,
+            "path": str(take.path),
+        }
+        for take in found
+    ]

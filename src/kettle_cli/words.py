@@ -90,6 +90,11 @@ def _add_takes(words: Any) -> None:
     sync.add_argument("--json", action="store_true")
     _does(sync, "media_commands:sync")
 
+    takes = words.add_parser("takes", help="List the takes of the library.")
+    takes.add_argument("--search", default="", metavar="WORDS", help="in names, marks, steps …")
+    takes.add_argument("--json", action="store_true")
+    _does(takes, "take_commands:takes")
+
     quiet = words.add_parser("quiet", help="List where a take is quiet, in take time.")
     quiet.add_argument("take", type=Path, help="folder of a take")
     quiet.add_argument("--below", type=float, metavar="DBFS", help="what is quiet (default: -46)")
@@ -168,7 +173,7 @@ def _add_rigs(words: Any) -> None:
     _does(show, "rig_commands:show_rig")
 
 
-BENCHES = ("live", "compose", "program", "sound", "record", "format")
+BENCHES = ("live", "compose", "program", "sound", "record", "format", "takes")
 
 
 def _add_developers(words: Any) -> None:
@@ -191,6 +196,7 @@ def _add_developers(words: Any) -> None:
             "the sound room",
             "recording beside a page and burners",
             "bitrates, estimates, trials, rewrapping",
+            "looking at takes, finding them, opening long ones",
         ),
         strict=True,
     ):

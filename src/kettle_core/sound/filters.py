@@ -23,7 +23,7 @@ def no_state(sections: FloatArray, channels: int) -> FloatArray:
 
 
 def filtered(
-    sections: FloatArray, block: NDArray[np.float32], state: FloatArray
+    sections: FloatArray, block: NDArray[np.floating], state: FloatArray
 ) -> tuple[FloatArray, FloatArray]:
     """A block through second-order sections, and the state after it.
 

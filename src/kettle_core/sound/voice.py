@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from kettle_core.sound.filters import filtered, no_state
 from kettle_core.sound.levels import SILENCE_DBFS, Sound
 from kettle_core.sound.stage import FRAME_SAMPLES, RATE_HZ
 
@@ -20,6 +21,9 @@ STANDS_OUT_DB = 6.5
 STAYS_DB = 3.5
 HANG_FRAMES = 12
 SETTLING_FRAMES = 2
+# Of a level so much is that of the frame before.
+KEPT_SHARE = 0.6
+SMOOTHING = np.array([[1 - KEPT_SHARE, 0, 0, 1, -KEPT_SHARE, 0]])
 # Smoothed noise lies this much above the least value seen of it.
 LEAST_TO_MEAN_DB = 3.5
 
@@ -58,26 +62,47 @@ class VoiceDetector:
         bands = np.add.reduceat(power, self._starts, axis=1)[:, :-1] / self._widths
         self._waiting = joined[frames * FRAME_SAMPLES :].copy()
         levels = 10 * np.log10(bands * (8 / 3 / WINDOW**2) + 1e-12)
-        return np.array([self._judge(row) for row in levels])
+        return self._judge(levels)
 
-    def _judge(self, level_db: FloatArray) -> bool:
-        if self._smooth is None:
-            self._smooth = level_db
-        self._smooth = 0.6 * self._smooth + 0.4 * level_db
-        self._frames += 1
-        if self._frames <= SETTLING_FRAMES:  # the first window is half empty
-            self._smooth = level_db
-            return False
-        self._least = np.minimum(self._least, self._smooth)
-        floor = np.minimum(self._least, self._least_before)
-        if self._frames % PIECE_FRAMES == 0:
-            self._pieces = [*self._pieces, self._least][-PIECES:]
-            self._least_before = np.min(self._pieces, axis=0)
-            self._least = self._smooth
-        floor = np.maximum(floor + LEAST_TO_MEAN_DB, LEAST_DB)
-        # The four bands that stand out most: a voice never fills all of them.
-        rise = np.sort(np.minimum(np.maximum(self._smooth - floor, 0), 30))[-4:].sum() / 4
-        if rise > (STAYS_DB if self._on else STANDS_OUT_DB):
+    def _judge(self, levels: FloatArray) -> NDArray[np.bool_]:
+        """A truth for each row of (F, bands) levels in dB."""
+        smooth = self._smoothed(levels)
+        found = np.zeros(levels.shape[0], bool)
+        at = max(0, min(SETTLING_FRAMES - self._frames, levels.shape[0]))
+        self._frames += at
+        while at < levels.shape[0]:
+            # A piece ends with the frame whose number is a multiple of its length.
+            end = min(at + PIECE_FRAMES - self._frames % PIECE_FRAMES, levels.shape[0])
+            part = smooth[at:end]
+            least = np.minimum.accumulate(np.vstack([self._least, part]), axis=0)[1:]
+            floor = np.minimum(least, self._least_before)
+            floor = np.maximum(floor + LEAST_TO_MEAN_DB, LEAST_DB)
+            # The four bands that stand out most: a voice never fills all of them.
+            out = np.sort(np.minimum(np.maximum(part - floor, 0), 30), axis=1)[:, -4:]
+            found[at:end] = [self._is_voice(float(rise)) for rise in out.sum(axis=1) / 4]
+            self._frames += end - at
+            self._least = least[-1]
+            if self._frames % PIECE_FRAMES == 0:
+                self._pieces = [*self._pieces, self._least][-PIECES:]
+                self._least_before = np.min(self._pieces, axis=0)
+                self._least = part[-1]
+            at = end
+        return found
+
+    def _smoothed(self, levels: FloatArray) -> FloatArray:
+        """Levels smoothed over some frames; the first window is half empty and counts alone."""
+        made = levels.copy()
+        first = max(0, min(SETTLING_FRAMES - self._frames, levels.shape[0]))
+        before = made[first - 1] if first else self._smooth
+        state = no_state(SMOOTHING, levels.shape[1])
+        if before is not None:
+            state[0, :, 0] = KEPT_SHARE * before
+        made[first:] = filtered(SMOOTHING, levels[first:].T, state)[0].T
+        self._smooth = made[-1]
+        return made
+
+    def _is_voice(self, rise_db: float) -> bool:
+        if rise_db > (STAYS_DB if self._on else STANDS_OUT_DB):
             self._on, self._hang = True, HANG_FRAMES
         elif self._hang:
             self._hang -= 1

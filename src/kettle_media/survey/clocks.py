@@ -5,10 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.sync_report import TakeSync
-from kettle_media.take.times import NOTED, read_times
+from kettle_media.take.times import NOTED, Times
 
 BINS = 60
 
@@ -26,9 +25,8 @@ class ClockPoint:
     map_ms: float
 
 
-def clock_points(folder: TakeFolder, track: TrackInfo, sync: TakeSync) -> tuple[ClockPoint, ...]:
-    """The earliest stamps of equal parts of a take. Raises TakeError if its times can't be read."""
-    rows = read_times(folder.times_path(track))
+def clock_points(track: TrackInfo, rows: Times, sync: TakeSync) -> tuple[ClockPoint, ...]:
+    """The earliest stamps of equal parts of a take."""
     rows = rows[rows["kept"] != NOTED]
     if not rows.size:
         return ()

@@ -10,8 +10,8 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.sync_report import TakeSync
-from kettle_media.take.times import FILLED, NOTED, read_times
-from kettle_media.take.track_index import track_index
+from kettle_media.take.times import FILLED, NOTED, Times
+from kettle_media.take.track_index import TrackIndex
 
 MOST_GAPS = 2000
 # Shorter ones are jitter: of a sound, and of pictures in frames.
@@ -43,9 +43,8 @@ class Written:
     dropped: tuple[int, ...]
 
 
-def gaps_of(folder: TakeFolder, track: TrackInfo, sync: TakeSync) -> tuple[Gap, ...]:
-    """Where a track has holes. Raises TakeError if its times can't be read."""
-    rows = read_times(folder.times_path(track))
+def gaps_of(track: TrackInfo, rows: Times, sync: TakeSync) -> tuple[Gap, ...]:
+    """Where a track has holes."""
     # Silence that was put in is a hole; a picture that is as the one before was there.
     is_there = rows["kept"] != FILLED
     rows = rows[is_there if track.is_picture else is_there & (rows["kept"] != NOTED)]
@@ -65,15 +64,14 @@ def gaps_of(folder: TakeFolder, track: TrackInfo, sync: TakeSync) -> tuple[Gap, 
     return tuple(found[:MOST_GAPS])
 
 
-def how_written(folder: TakeFolder, track: TrackInfo, sync: TakeSync, length_ns: int) -> Written:
-    """Bitrate, lateness and drops over a take. Raises TakeError if the track can't be read."""
+def how_written(index: TrackIndex, rows: Times, length_ns: int) -> Written:
+    """Bitrate, lateness and drops of a track over a take."""
     every_s = max(1, -(-length_ns // (MOST_VALUES * NS_PER_S)))
     count = max(1, -(-length_ns // (every_s * NS_PER_S)))
-    packets = track_index(folder.track_path(track)).packets
+    packets = index.packets
     bits = np.zeros(count)
     at = np.clip((packets["ms"] - packets["ms"][0]) // (1000 * every_s), 0, count - 1)
     np.add.at(bits, at, packets["size"] * 8.0)
-    rows = read_times(folder.times_path(track))
     at_ns = rows["pts_ns"] - rows["pts_ns"][0] if rows.size else rows["pts_ns"]
     at = np.clip(at_ns // (every_s * NS_PER_S), 0, count - 1)
     late_ns = rows["master_ns"] - rows["pts_ns"]

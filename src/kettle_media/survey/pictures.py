@@ -4,7 +4,7 @@ import contextlib
 from contextlib import ExitStack
 from dataclasses import dataclass
 from math import ceil
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import av
 import numpy as np
@@ -29,7 +29,7 @@ from kettle_media.told import Told
 
 WIDTH_PX, HEIGHT_PX, COLUMNS, ROWS = 160, 120, 8, 8
 # Pictures a track at most; of longer takes they lie further apart.
-MOST_PICTURES = 600
+MOST_PICTURES = 400
 QUALITY = 78
 
 
@@ -113,7 +113,7 @@ class _Frames:
 
     def __init__(self, keys: _Keys, file: BinaryIO, size: tuple[int, int]) -> None:
         self._keys, self._file = keys, file
-        self._decoder = keys.index.decoder()
+        self._decoder = self._new_decoder()
         self._scaler = Scaler(*size)
         self._at = -1
         self._rgb: NDArray[np.uint8] = np.full((size[1], size[0], 3), 255, np.uint8)
@@ -128,6 +128,12 @@ class _Frames:
                 self._rgb = self._decoded(int(self._keys.packets[number]))
         return self._rgb
 
+    def _new_decoder(self) -> Any:
+        decoder = self._keys.index.decoder()
+        # What it smooths is not seen so small.
+        decoder.options = {"skip_loop_filter": "all"}
+        return decoder
+
     def _decoded(self, packet: int) -> NDArray[np.uint8]:
         self._decoder.flush_buffers()
         read = self._keys.index.read(self._file, packet)
@@ -135,5 +141,5 @@ class _Frames:
         frames: list[av.VideoFrame] = [*self._decoder.decode(read)]
         if not frames:
             frames = [*self._decoder.decode(None)]
-            self._decoder = self._keys.index.decoder()
+            self._decoder = self._new_decoder()
         return picture_to_rgb(picture_from_i420(frame_to_i420(self._scaler.scaled(frames[0]))))

@@ -73,12 +73,18 @@ def survey_sound(
             give_way()
             until = min(first + BLOCK_STEPS, steps)
             found[first:until], parts = _envelope(heard, raw, first, until, track.mode.channels)
+            if is_voice and track.mode.sample_rate_hz != MASTER_HZ:
+                # Voices are told by their frequencies.
+                sound = heard.read(first * STEP_SAMPLES, (until - first) * STEP_SAMPLES)
+                voice.look(_Part(sound, first * STEP_SAMPLES * NS_PER_S / MASTER_HZ, 0.0))
             for part in parts:
                 meter.take(part.sound)
-                peak = max(peak, float(np.abs(part.sound).max(initial=0.0)))
-                clips.look(part)
-            if is_voice:
-                voice.look(heard.read(first * STEP_SAMPLES, (until - first) * STEP_SAMPLES))
+                peak = max(
+                    peak, float(-part.sound.min(initial=0)), float(part.sound.max(initial=0))
+                )
+                clips.look(part, found[first:until])
+                if is_voice and track.mode.sample_rate_hz == MASTER_HZ:
+                    voice.look(part)
     read = meter.read()
     seconds = meter.history_lufs(1.0, SHORT_TERM_STEPS)
     loudness = HeardLoudness(
@@ -129,20 +135,22 @@ class _Voice:
     """Where somebody speaks."""
 
     def __init__(self) -> None:
-        self._detector, self._found = VoiceDetector(), [np.zeros(0, bool)]
+        self._detector, self._waiting = VoiceDetector(), 0
+        self._found: list[tuple[int, int]] = []
 
-    def look(self, sound: NDArray[np.float32]) -> None:
-        self._found.append(self._detector.process(sound))
+    def look(self, part: _Part) -> None:
+        """Frames of what was left before this part and of it."""
+        spoken = self._detector.process(part.sound).astype(np.int8)
+        begins_ns = part.at_ns - self._waiting * NS_PER_S / MASTER_HZ
+        self._waiting += part.sound.shape[1] - spoken.size * FRAME_SAMPLES
+        edges = np.flatnonzero(np.diff(np.r_[0, spoken, 0])).reshape(-1, 2)
+        times_ns = begins_ns + edges * (FRAME_SAMPLES * NS_PER_S // MASTER_HZ)
+        for start, end in np.rint(times_ns).astype(np.int64).tolist():
+            goes_on = self._found and start - self._found[-1][1] < VOICE_APART_NS
+            self._found.append((self._found.pop()[0] if goes_on else max(0, start), end))
 
     def stretches(self) -> tuple[tuple[int, int], ...]:
-        spoken = np.concatenate(self._found).astype(np.int8)
-        edges = np.flatnonzero(np.diff(np.r_[0, spoken, 0])).reshape(-1, 2)
-        frame_ns = FRAME_SAMPLES * NS_PER_S // MASTER_HZ
-        joined: list[tuple[int, int]] = []
-        for start, end in (edges * frame_ns).tolist():
-            goes_on = joined and start - joined[-1][1] < VOICE_APART_NS
-            joined.append((joined.pop()[0] if goes_on else start, end))
-        return tuple(joined)
+        return tuple(self._found)
 
 
 class _Clips:
@@ -151,7 +159,10 @@ class _Clips:
     def __init__(self) -> None:
         self._found: list[Clip] = []
 
-    def look(self, part: _Part) -> None:
+    def look(self, part: _Part, seen: Envelope) -> None:
+        """Look for them where the waveform of the part, or of more, says that there are some."""
+        if max(-int(seen["least"].min(initial=0)), int(seen["most"].max(initial=0))) < FULL_SCALE:
+            return
         over = np.flatnonzero((np.abs(part.sound) >= CLIP_LEVEL).any(axis=0))
         if not over.size:
             return

@@ -10,7 +10,7 @@ import numpy as np
 from kettle_core.errors import TakeError
 from kettle_core.rig.devices import VOICE_KINDS
 from kettle_core.sound.envelope import ENVELOPE, FACTOR, STEP_SAMPLES, Envelope, levels_of
-from kettle_core.sound.quiet import quiet_stretches
+from kettle_core.sound.quiet import BELOW_DBFS, FOR_S, quiet_stretches
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.documents import Document
 from kettle_media.durable import replace_file
@@ -32,7 +32,7 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_media.take.sound_track import MASTER_HZ
 from kettle_media.take.sync_report import TakeSync
-from kettle_media.take.times import first_pts_ns, read_times
+from kettle_media.take.times import read_times
 from kettle_media.take.track_index import track_index
 from kettle_media.told import Told
 
@@ -91,6 +91,8 @@ class Survey:
     tracks: tuple[SurveyedTrack, ...]
     loads: tuple[tuple[float, float], ...] = ()
     happened: tuple[Happened, ...] = ()
+    # By the values that are used where nobody says others.
+    quiet: tuple[tuple[int, int], ...] = ()
 
     def track(self, name: str) -> SurveyedTrack | None:
         """What was found of a track, if it was looked at."""
@@ -141,6 +143,9 @@ def survey_take(
         rows.append(found)
     beside = encoder_loads(folder, length_ns), happened(folder)
     survey = Survey(VERSION, _stamp(folder, info), length_ns, tuple(rows), *beside)
+    with contextlib.suppress(TakeError):
+        quiet = find_quiet(folder, info, survey, BELOW_DBFS, FOR_S)
+        survey = replace(survey, quiet=tuple(quiet))
     with Told(SurveyPaths(folder).report, writing=True):
         replace_file(SurveyPaths(folder).report, SURVEY.write(survey).encode())
     return survey
@@ -162,15 +167,16 @@ def _surveyed(
     folder: TakeFolder, track: TrackInfo, sync: TakeSync, length_ns: int, give_way: GiveWay
 ) -> SurveyedTrack:
     try:
+        rows = read_times(folder.times_path(track))
         # A sound's file begins with its first sample, a picture's keeps its times.
-        first_ns = 0 if track.is_picture else first_pts_ns(folder.times_path(track))
+        first_ns = 0 if track.is_picture or not rows.size else int(rows["pts_ns"][0])
         found = SurveyedTrack(
             track.name,
             _knots(track, sync, first_ns),
             Knot(float(first_ns), 0.0, 1.0),
-            clock_points(folder, track, sync),
-            gaps_of(folder, track, sync),
-            how_written(folder, track, sync, length_ns),
+            clock_points(track, rows, sync),
+            gaps_of(track, rows, sync),
+            how_written(track_index(folder.track_path(track)), rows, length_ns),
         )
         if track.is_picture:
             sheets = survey_pictures(folder, track, sync, length_ns, give_way)

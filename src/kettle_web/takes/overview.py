@@ -1,13 +1,12 @@
 """What lines, lanes and player of a take are drawn from: plain data in take time, seconds."""
 
 from collections.abc import Iterable
-from contextlib import suppress
 from dataclasses import asdict, dataclass
+from functools import cached_property
 from typing import Any
 
 from django.urls import reverse
 
-from kettle_core.errors import TakeError
 from kettle_core.program.afterwards import Afterwards, Recorded, cue_id
 from kettle_core.program.cues import (
     CloseUp,
@@ -24,10 +23,9 @@ from kettle_core.program.cues import (
 from kettle_core.program.replay import Replay, replay
 from kettle_core.rig.devices import VOICE_KINDS
 from kettle_core.rig.rig import Rig
-from kettle_core.sound.quiet import BELOW_DBFS, FOR_S
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap
-from kettle_media.survey.survey import Survey, SurveyedTrack, find_quiet, read_survey
+from kettle_media.survey.survey import Survey, SurveyedTrack, read_survey
 from kettle_media.take.afterwards import read_recorded
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
@@ -58,18 +56,40 @@ class TakeNow:
         """The cues that count."""
         return self.changed.cues_now(self.was.cues)
 
+    @cached_property
+    def _pieces(self) -> list[tuple[float, float, float]]:
+        """(record from, record until, take start) of each piece in s: fast, and exact to a µs."""
+        return [
+            (
+                float(p.from_ns) / NS_PER_S,
+                float(p.until_ns) / NS_PER_S,
+                float(p.start_ns) / NS_PER_S,
+            )
+            for p in self.take_time.pieces
+        ]
+
     def seconds(self, at_ns: float) -> float:
         """Take time of a record time; what lies in a pause is where it was closed."""
-        at = self.take_time.program_time_from(self.source, round(at_ns))
-        return round(float(at) / NS_PER_S, 4)
+        at_s = at_ns / NS_PER_S
+        for first, until, start in self._pieces:
+            if at_s < until:
+                return round(start + max(0.0, at_s - first), 4)
+        return round(float(self.take_time.length_ns) / NS_PER_S, 4)
 
     def spans(self, stretches: Iterable[tuple[float, float]]) -> list[Span]:
         """Stretches of record time as they are seen in the take."""
-        return [
-            (round(float(a) / NS_PER_S, 4), round(float(b) / NS_PER_S, 4))
-            for start, end in stretches
-            for a, b in self.take_time.program_stretches(self.source, round(start), round(end))
-        ]
+        found: list[Span] = []
+        for start_ns, end_ns in stretches:
+            a, b = start_ns / NS_PER_S, end_ns / NS_PER_S
+            seen = [
+                (start + max(a, first) - first, start + min(b, until) - first)
+                for first, until, start in self._pieces
+                if a < until and b > first
+            ]
+            if seen:
+                # Pauses within are closed: what is left lies in one piece.
+                found.append((round(seen[0][0], 4), round(seen[-1][1], 4)))
+        return found
 
 
 def take_now(take: Take) -> TakeNow:
@@ -104,7 +124,7 @@ def overview(take: Take) -> dict[str, Any]:
         "marks": [mark_row(now, mark) for mark in now.said.marks],
         "steps": [{"at_s": now.seconds(s.at_ns), "words": s.step} for s in now.said.steps],
         "scenes": _scenes(now),
-        "quiet": _quiet(now, survey),
+        "quiet": now.spans(survey.quiet) if survey else [],
         "happened": [
             (now.seconds(h.at_ns), h.what, h.words) for h in (survey.happened if survey else ())
         ],
@@ -203,11 +223,3 @@ _DONE = {
     "mute": "muted",
     "unmute": "heard",
 }
-
-
-def _quiet(now: TakeNow, survey: Survey | None) -> list[Span]:
-    if survey is None:
-        return []
-    with suppress(TakeError):
-        return now.spans(find_quiet(now.folder, now.info, survey, BELOW_DBFS, FOR_S))
-    return []
