@@ -11,6 +11,7 @@ from kettle_core.program.afterwards import Afterwards, Recorded, cue_id
 from kettle_core.program.cues import (
     CloseUp,
     Cue,
+    GoOn,
     Hide,
     Mark,
     Mute,
@@ -120,7 +121,7 @@ def overview(take: Take) -> dict[str, Any]:
         ],
         "ink": voice or (sounds[0] if sounds else ""),
         "tracks": [_track(take, now, track, survey) for track in now.info.tracks],
-        "cues": [cue_row(now, cue) for cue in now.cues if not isinstance(cue, Mark | Step)],
+        "cues": [cue_row(now, cue) for cue in now.cues if not isinstance(cue, Mark | Step | GoOn)],
         "marks": [mark_row(now, mark) for mark in now.said.marks],
         "steps": [{"at_s": now.seconds(s.at_ns), "words": s.step} for s in now.said.steps],
         "scenes": _scenes(now),

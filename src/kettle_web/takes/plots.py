@@ -57,10 +57,11 @@ def clock_plot(found: SurveyedTrack) -> Plot | None:
         return None
     line = [(p.at_s, p.map_ms) for p in found.clock]
     stamps = [(p.at_s, p.stamp_ms) for p in found.clock]
-    values = [y for _, y in line + stamps]
+    # One stamp far off, as in a pause, does not make the others small.
+    values = sorted(y for _, y in line + stamps)[1:-1]
     in_all = max(y for _, y in line) - min(y for _, y in line)
     words = f"{in_all:.1f} ms in all, in {len(found.knots)} piece{'s' * (len(found.knots) != 1)}"
-    return plot("Clock against the master", words, line, (min(values), max(values)), stamps)
+    return plot("", words, line, (min(values), max(values)), stamps)
 
 
 def fact_plots(survey: Survey, tracks: Sequence[TrackInfo]) -> list[Plot]:

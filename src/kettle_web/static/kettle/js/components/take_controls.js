@@ -59,7 +59,7 @@ export function mount(player, view) {
         program: () => player.seen === "program" && player.hears(),
         see: () => player.seen === name,
         came: () => player.asCame,
-        alone: () => player.hears(name) && !player.hears(),
+        alone: () => player.isAlone(name ?? ""),
         mute: () => !player.hears(name) && !player.hears(),
       }[take ?? ""];
       if (pressed) button.setAttribute("aria-pressed", String(pressed()));

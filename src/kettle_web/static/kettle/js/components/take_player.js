@@ -211,6 +211,8 @@ export function mount(root, data, view) {
     },
     /** Whether a track is heard; of the program's mix if it has no name. @param {string} [name] */
     hears: (name) => (name ? (heard?.has(name) ?? false) : heard === null),
+    /** Whether a track is all that is heard. @param {string} name */
+    isAlone: (name) => heard?.size === 1 && heard.has(name),
     toggle: () => (playing ? pause() : play()),
     pause,
     /** @param {number} frames */
