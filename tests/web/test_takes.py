@@ -105,6 +105,17 @@ class Changes(TakeCase):
         expected = [(0.0, "Sheet and me"), (0.5, "At the bench"), (0.9, "Sheet and me")]
         self.assertEqual(shown, expected)
 
+    def test_again_from_here_begins_with_the_scene_that_was_there(self):
+        again = reverse("record-again", args=[self.rig.slug])
+        values = {"tutorial": self.take.tutorial_id, "scene": "scene-2"}
+        page = self.client.post(again, values, follow=True)
+        self.assertContains(page, '<option value="scene-2" selected>')
+        self.rig.refresh_from_db()
+        self.assertEqual(self.rig.tutorial_id, self.take.tutorial_id)
+        # One that is gone from the rig by now, or nothing at all: as always.
+        page = self.client.post(again, {"scene": "nowhere"}, follow=True)
+        self.assertContains(page, '<option value="scene-1" selected>')
+
     def test_what_cannot_be_is_refused_in_words_and_nothing_is_changed(self):
         survey_take(self.folder)
         for values, words in (

@@ -23,8 +23,9 @@ class RecordForm(forms.Form):
     )
     heard = forms.BooleanField(required=False, label="Heard")
 
-    def __init__(self, rig: Rig, data: object = None) -> None:
-        super().__init__(data, initial={"scene": rig.default_scene.id})  # type: ignore[arg-type]
+    def __init__(self, rig: Rig, data: object = None, scene: str = "") -> None:
+        known = scene if any(s.id == scene for s in rig.scenes) else rig.default_scene.id
+        super().__init__(data, initial={"scene": known})  # type: ignore[arg-type]
         self.fields["scene"] = forms.ChoiceField(
             choices=[(s.id, s.name) for s in rig.scenes],
             required=False,

@@ -43,8 +43,8 @@ class SummaryRow:
     digit: str
 
 
-def record_page(rig: Rig, form: RecordForm | None = None) -> dict[str, Any]:
-    """All of the page."""
+def record_page(rig: Rig, form: RecordForm | None = None, scene: str = "") -> dict[str, Any]:
+    """All of the page; a take begins with a `scene`, if that is asked for."""
     values: RigValues = rig.values
     tutorial = tutorial_for(rig=rig)
     number = next_number(tutorial)
@@ -58,7 +58,7 @@ def record_page(rig: Rig, form: RecordForm | None = None) -> dict[str, Any]:
         "rig": rig,
         "values": values,
         "page": "record",
-        "form": form or RecordForm(values),
+        "form": form or RecordForm(values, scene=scene),
         "keys": keys(),
         "strip": level_strip(),
         "pictures": [r for r in rows if r.input.is_picture],

@@ -10,6 +10,7 @@ urlpatterns = [
     path("give-up/", views.give_up, name="record-give-up"),
     path("cue/", views.cue, name="record-cue"),
     path("tutorial/", views.choose, name="record-tutorial"),
+    path("again/", views.again, name="record-again"),
     path("first-scene/", views.first_scene, name="record-first-scene"),
     path("keys/", views.key_sheet, name="record-keys"),
 ]

@@ -2,14 +2,17 @@
 
 import json
 import uuid
+from contextlib import suppress
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
-from kettle_core.errors import RigError
+from kettle_core.errors import EngineError, RigError
 from kettle_web.frame.asking import wants_json
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig
@@ -29,7 +32,8 @@ def record(request: HttpRequest, slug: str) -> HttpResponse:
 
 def _record(request: HttpRequest, rig: Rig, form: RecordForm | None = None) -> HttpResponse:
     status = 400 if form and form.errors else 200
-    return render(request, "record/record.html", record_page(rig, form), status=status)
+    page = record_page(rig, form, request.GET.get("scene", ""))
+    return render(request, "record/record.html", page, status=status)
 
 
 @require_POST
@@ -125,6 +129,21 @@ def choose(request: HttpRequest, slug: str) -> HttpResponse:
         raise RigError(str(form.errors["tutorial"][0]), "tutorial")
     services.choose_tutorial(rig=rig, tutorial=form.cleaned_data["tutorial"])
     return redirect("record", slug)
+
+
+@require_POST
+def again(request: HttpRequest, slug: str) -> HttpResponse:
+    """Record again from a place of a take: its tutorial, and the scene that was there."""
+    rig = get_object_or_404(Rig, slug=slug)
+    form = TutorialChoice(request.POST)
+    if form.is_valid():
+        services.choose_tutorial(rig=rig, tutorial=form.cleaned_data["tutorial"])
+    scene = request.POST.get("scene", "")
+    if any(s.id == scene for s in rig.values.scenes):
+        # Without an engine the page says so; it is chosen all the same.
+        with suppress(EngineError):
+            engine().ask("show_scene", scene=scene)
+    return redirect(f"{reverse('record', args=[slug])}?{urlencode({'scene': scene})}")
 
 
 @require_POST

@@ -190,7 +190,7 @@ def _scenes(now: TakeNow) -> list[dict[str, Any]]:
             # A scene that is gone again at the same moment was never seen.
             while found and found[-1]["at_s"] >= at_s:
                 found.pop()
-            found.append({"at_s": at_s, "words": names[scene]})
+            found.append({"at_s": at_s, "words": names[scene], "scene": scene})
     return found
 
 

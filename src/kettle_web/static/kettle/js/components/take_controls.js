@@ -3,9 +3,9 @@ import { ruleTime } from "../lib/take_lanes.js";
 /**
  * The buttons beside the player, and the fields that say at what place something is changed.
  * @param {import("./take_player.js").TakePlayer} player
- * @param {import("./take_view.js").TakeView} view
+ * @param {import("./take_view.js").TakeView} view @param {import("./take_data.js").TakeData} data
  */
-export function mount(player, view) {
+export function mount(player, view, data) {
   const stop = new AbortController();
   const on = { signal: stop.signal };
   /** @type {Record<string, (button: HTMLElement) => void>} */
@@ -80,6 +80,8 @@ export function mount(player, view) {
       place.textContent = `${ruleTime(view.near.from, 0.1)} to ${ruleTime(view.near.from + view.near.length, 0.1)}`;
     const [from, until] = stretch ?? [at, null];
     fill("input[data-place=from]", from.toFixed(4));
+    const scene = data.now?.scenes.findLast((one) => one.at_s <= at + 1e-6);
+    fill("input[data-place=scene]", scene?.scene ?? "");
     fill("input[data-place=until]", until === null ? "" : until.toFixed(4));
   };
 

@@ -26,7 +26,7 @@ if (lines && lanes && place) {
   });
   drawn.push(mountLines(lines, data, view), mountLanes(lanes, data, view));
   const player = mountPlayer(place, data, view);
-  mountControls(player, view);
+  mountControls(player, view, data);
   const load = async () => {
     await data.load();
     if (!data.now) return;
