@@ -2,8 +2,13 @@
 
 import json
 import shutil
+import threading
 
+from django.db import connection
+from django.http import QueryDict
+from django.test import TransactionTestCase
 from django.urls import reverse
+from django.utils import timezone
 
 from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.cues import GoOn, Hide, Mark, Pause, Show, ToScene
@@ -11,8 +16,9 @@ from kettle_media.survey.survey import survey_take
 from kettle_media.take.afterwards import read_afterwards, write_afterwards
 from kettle_media.take.cues import write_cues
 from kettle_media.take.folder import TakeFolder
-from kettle_web.models import Job, Take
-from kettle_web.takes.services import look_after_takes
+from kettle_web.models import Job, Take, Tutorial
+from kettle_web.takes.services import change_take, look_after_takes
+from tests.fixtures import copied_take
 from tests.web.test_pages import PageCase
 from tests.web.working import do_jobs
 
@@ -161,6 +167,35 @@ class Changes(TakeCase):
         write_afterwards(found, changed)
         look_after_takes()
         self.assertEqual(Take.objects.get(folder="from-elsewhere").values, changed)
+
+
+class AtOnce(TransactionTestCase):
+    def test_two_who_change_a_take_at_once_are_both_in_the_folder(self):
+        folder = copied_take("changed-at-once")
+        root = {"tutorial": Tutorial.objects.create(), "root": str(folder.path.parent)}
+        Take.objects.create(folder=folder.path.name, name="t", recorded_at=timezone.now(), **root)
+        together, failed = threading.Barrier(2), []
+
+        def mark(first):
+            try:
+                together.wait(30)
+                for number in range(5):
+                    post = QueryDict(f"part=mark&at_s={first + number / 10}&text=m{first}{number}")
+                    change_take(take=Take.objects.get(), post=post, seen=None)
+            except Exception as error:
+                failed.append(error)
+            finally:
+                connection.close()
+
+        threads = [threading.Thread(target=mark, args=(first,)) for first in (1, 2)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(60)
+        self.assertEqual(failed, [])
+        kept = [c.text for c in read_afterwards(folder)[0].cues if isinstance(c, Mark)]
+        self.assertEqual(kept, [f"m{first}{n}" for first in (1, 2) for n in range(5)])
+        self.assertEqual(Take.objects.get().values, read_afterwards(folder)[0])
 
 
 class Overview(TakeCase):
