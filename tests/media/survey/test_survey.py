@@ -134,6 +134,10 @@ class Losses(unittest.TestCase):
             fault("webcam-1", "unplugged", 2.5, False),
             fault("headset", "unplugged", 3.0, True),
             fault("headset", "unplugged", 4.0, False),
+            fault("webcam-1", "losing", 4.5, True),
+            fault("webcam-1", "losing", 5.5, False),
+            fault("headset", "clipping", 7.3, True),
+            fault("headset", "clipping", 8.3, False),
         ]
         cues = (Pause(6 * S), GoOn(7 * S))
         record_take(studio, demo_rig(), path, 9 * S, happenings=happenings, cues=cues)
@@ -144,13 +148,27 @@ class Losses(unittest.TestCase):
         for name, away_s in (("webcam-1", 1.5), ("headset", 3.0)):
             with self.subTest(name):
                 gaps = self.survey.track(name).gaps
-                self.assertEqual(len(gaps), 1, gaps)
+                self.assertEqual(len([g for g in gaps if not g.frames]), 1, gaps)
                 self.assertAlmostEqual(gaps[0].from_ns / S, away_s, delta=0.3)
                 self.assertGreater(gaps[0].until_ns - gaps[0].from_ns, 0.5 * S)
         self.assertEqual(self.survey.track("display-1").gaps, ())
         bits = self.survey.track("headset").written.mbit_per_s
         self.assertEqual(len(bits), 9)
         self.assertAlmostEqual(sum(bits) * 1e6 / 8 / self.size("headset"), 1, delta=0.1)
+
+    def test_what_clipped_and_what_was_lost_lie_where_they_happened(self):
+        clips = self.survey.track("headset").clips
+        self.assertTrue(clips)
+        # What was heard then: latency is taken off.
+        self.assertTrue(all(7.2 * S < clip.at_ns < 8.4 * S for clip in clips), clips)
+        self.assertEqual(self.survey.track("system").clips, ())
+        webcam = self.survey.track("webcam-1")
+        lost = [gap for gap in webcam.gaps if gap.frames]
+        self.assertTrue(lost)
+        self.assertTrue(all(4.3 * S < gap.from_ns < 5.6 * S for gap in lost), lost)
+        self.assertEqual(sum(gap.frames for gap in lost), sum(webcam.written.dropped))
+        seconds = [n for n, count in enumerate(webcam.written.dropped) if count]
+        self.assertTrue(set(seconds) <= {4, 5}, seconds)
 
     def size(self, name):
         track = self.folder.read_info().track(name)
