@@ -1,6 +1,7 @@
 import assert from "node:assert/strict";
 import test from "node:test";
 import {
+  fineStep,
   growth,
   levelFor,
   partOf,
@@ -81,6 +82,13 @@ test("a level's step is never longer than a px, and what it stands for is bounde
   assert.equal(seen(part, 0.02, 0.0, 0.1), null);
   assert.equal(seen(part, 0.02, 0.3, 0.4), null);
   assert.ok(growth(part) >= 1);
+});
+
+test("nearer than the survey steps are halved down to a sample", () => {
+  assert.equal(fineStep(0.005, 0.005), 0);
+  assert.equal(fineStep(0.004, 0.005), 2_500_000);
+  assert.equal(fineStep(0.0011, 0.005), 625_000);
+  assert.equal(fineStep(0.000001, 0.005), 39_063);
 });
 
 test("a whole take is seen at once, in lines of the same length", () => {

@@ -211,6 +211,10 @@ class Overview(TakeCase):
             headset["levels_at"], headers={"range": f"bytes=0-{6 * finest['count'] - 1}"}
         )
         self.assertEqual(int(part["Content-Length"]), 6 * finest["count"])
+        asked = {"step_ns": 100_000, "first": 5000, "count": 64}
+        self.assertEqual(len(self.client.get(headset["fine_at"], asked).content), 6 * 64)
+        for odd in ({"count": 9999}, {"step_ns": "x"}, {"first": -1}):
+            self.assertEqual(self.client.get(headset["fine_at"], asked | odd).status_code, 400)
         webcam = next(t for t in told["tracks"] if t["name"] == "webcam-1")
         sheet = self.client.get(webcam["sheets"]["at"][0])
         self.assertEqual((sheet.status_code, sheet["Content-Type"]), (200, "image/jpeg"))

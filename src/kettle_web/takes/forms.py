@@ -63,3 +63,11 @@ class NudgeForm(forms.Form):
             "max_value": f"A track is moved by at most {MOST_NUDGE_MS:g} ms.",
         },
     )
+
+
+class FineForm(forms.Form):
+    """A part of a waveform: from a step on, in record time."""
+
+    first = forms.IntegerField(min_value=0, max_value=10**12)
+    step_ns = forms.IntegerField(min_value=1)
+    count = forms.IntegerField(min_value=1)

@@ -159,6 +159,7 @@ def _track(take: Take, now: TakeNow, track: TrackInfo, survey: Survey | None) ->
             {"step_s": x.step_ns / NS_PER_S, "offset": x.offset, "count": x.count}
             for x in found.levels
         ],
+        "fine_at": reverse("take-fine", args=[take.pk, track.name]) if found.levels else "",
         "levels_at": address("levels", track.name) if found.levels else "",
     }
     if found.sheets:

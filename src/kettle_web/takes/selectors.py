@@ -12,7 +12,9 @@ from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.cues import GoOn, Mark, Pause, Step
 from kettle_core.rig.rig import Input
 from kettle_core.scene.scene import Scene
+from kettle_media.survey.fine import read_fine
 from kettle_media.survey.survey import Survey, read_survey
+from kettle_media.take.folder import TakeFolder
 from kettle_web.models import Job, Take
 from kettle_web.takes.forms import MarkForm, NudgeForm
 from kettle_web.takes.overview import TakeNow, cue_row, mark_row, take_now
@@ -153,3 +155,15 @@ def plots(take: Take) -> list[Plot]:
         return []
     survey = read_survey(now.folder, now.info)
     return fact_plots(survey, now.info.tracks) if survey else []
+
+
+def fine(take: Take, name: str, first: int, step_ns: int, count: int) -> bytes:
+    """Steps of a sound's waveform, as in a survey. Raises TakeError."""
+    folder = TakeFolder(take.path)
+    info = folder.read_info()
+    survey = read_survey(folder, info)
+    track = next((t for t in info.tracks if t.name == name), None)
+    found = survey.track(name) if survey else None
+    if track is None or found is None:
+        raise TakeError("This track was not looked at yet. Reload the page.")
+    return read_fine(folder, track, found, first * step_ns, step_ns, count).tobytes()

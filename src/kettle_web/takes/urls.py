@@ -11,6 +11,7 @@ urlpatterns = [
     path("takes/<int:pk>/change/", views.change, name="change-take"),
     path("takes/<int:pk>/undo/", views.undo, name="undo-take"),
     path("takes/<int:pk>/overview/", views.take_overview, name="take-overview"),
+    path("takes/<int:pk>/fine/<slug:name>/", views.fine, name="take-fine"),
     path("takes/<int:pk>/compose/", views.take_compose, name="take-compose"),
     path("takes/<int:pk>/<slug:kind>/<slug:name>/", views.take_file, name="take-file"),
 ]

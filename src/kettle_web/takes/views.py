@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
+from kettle_core.errors import TakeError
 from kettle_media.take.folder import TakeFolder
 from kettle_web.frame.asking import WrongFieldError, in_place, seen
 from kettle_web.frame.editing import history
@@ -18,6 +19,7 @@ from kettle_web.models import Rig, Take
 from kettle_web.rigs.start import start_page
 from kettle_web.takes import selectors, services
 from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
+from kettle_web.takes.forms import FineForm
 from kettle_web.takes.overview import overview
 
 
@@ -67,6 +69,16 @@ def _page(request: HttpRequest, found: Take, wrong: dict[str, Any] | None = None
 def take_overview(request: HttpRequest, pk: int) -> HttpResponse:
     """What lines, lanes and player are drawn from."""
     return JsonResponse(overview(_take(pk)))
+
+
+@require_safe
+def fine(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """A part of a sound's waveform finer than the survey has it."""
+    form = FineForm(request.GET)
+    if not form.is_valid():
+        raise TakeError("This part of a waveform can't be given. Reload the page.")
+    data = selectors.fine(_take(pk), name, **form.cleaned_data)
+    return HttpResponse(data, content_type="application/octet-stream")
 
 
 @require_POST

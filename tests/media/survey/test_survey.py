@@ -15,6 +15,7 @@ from kettle_core.picture.picture import picture_to_rgb
 from kettle_core.program.cues import GoOn, Pause
 from kettle_core.sound.envelope import FULL_SCALE, STEP_SAMPLES
 from kettle_engine.recording.take import Happening, record_take
+from kettle_media.survey.fine import read_fine
 from kettle_media.survey.paths import SurveyPaths
 from kettle_media.survey.survey import find_quiet, read_level, read_survey, survey_take
 from kettle_media.take.align import align_take, open_sound
@@ -53,6 +54,28 @@ class Surveys(unittest.TestCase):
                     [np.abs(np.roll(level["rms"] / FULL_SCALE, n) - rms).sum() for n in (-1, 0, 1)]
                 )
                 self.assertEqual(late.argmin(), 1)
+
+    def test_nearer_than_that_it_is_the_samples_themselves(self):
+        track, found = self.info.track("headset"), self.survey.track("headset")
+        level = read_level(self.folder, found)
+        # As fine as the survey: the same, but for the sample that an edge falls on.
+        same = read_fine(self.folder, track, found, S, 5_000_000, 100)
+        np.testing.assert_allclose(same["rms"], level["rms"][200:300], rtol=0.02, atol=8)
+        heard, raw = open_sound(self.folder, track, self.sync)
+        with closing(raw):
+            sound = heard.read(48_000, 4800)[0]
+        fine = read_fine(self.folder, track, found, S, 125_000, 800)
+        parts = sound.reshape(-1, 6)
+        apart = np.abs(fine["most"] / FULL_SCALE - parts.max(axis=1))
+        self.assertLess(np.quantile(apart, 0.95), 0.05 * np.abs(sound).max())
+        single = read_fine(self.folder, track, found, S, 10_000, 200)
+        np.testing.assert_array_equal(single["least"], single["most"])
+        for values in ((S, 5_000_001, 10), (S, 1000, 4097), (S, 0, 10), (S, 1000, 0)):
+            with self.assertRaisesRegex(TakeError, "at most 4096 steps"):
+                read_fine(self.folder, track, found, *values)
+        with self.assertRaisesRegex(TakeError, "no sound that was looked at"):
+            picture = self.info.track("webcam-1")
+            read_fine(self.folder, picture, self.survey.track("webcam-1"), 0, 1000, 10)
 
     def test_coarser_levels_follow_each_other_in_the_file(self):
         found = self.survey.track("headset")

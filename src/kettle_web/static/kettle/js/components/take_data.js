@@ -1,11 +1,11 @@
-import { levelFor, partOf, STEP_BYTES } from "../lib/levels.js";
+import { fineStep, levelFor, partOf, STEP_BYTES } from "../lib/levels.js";
 
 /**
  * @typedef {{name: string, title: string, kind: string, is_picture: boolean, fps: number,
  *   shift_s: number, play: string, knots: [number, number, number][],
  *   came: [number, number, number][], error: string,
  *   gaps: [number, number][], voice: [number, number][], clips: [number, number][],
- *   levels: import("../lib/levels.js").Level[], levels_at: string,
+ *   levels: import("../lib/levels.js").Level[], levels_at: string, fine_at: string,
  *   sheets?: {every_s: number, count: number, width: number, height: number, columns: number,
  *     rows: number, at: string[]}}} Track
  * @typedef {{id: string, at_s: number, until_s: number | null, text: string}} Mark
@@ -19,6 +19,7 @@ import { levelFor, partOf, STEP_BYTES } from "../lib/levels.js";
 /** Levels up to this size are fetched whole. */
 const WHOLE_BYTES = 400_000;
 const CHUNK_STEPS = 8192;
+const FINE_STEPS = 2048;
 
 /**
  * What is drawn of a take: fetched anew when the page has changed; waveforms by range and
@@ -36,12 +37,28 @@ export function takeData(address, came) {
 
   const fetched = async (
     /** @type {string} */ from,
-    /** @type {number} */ first,
-    /** @type {number} */ bytes,
+    /** @type {number} */ first = 0,
+    /** @type {number} */ bytes = 0,
   ) => {
-    const headers = { Range: `bytes=${first}-${first + bytes - 1}` };
+    /** @type {Record<string, string>} */
+    const headers = bytes ? { Range: `bytes=${first}-${first + bytes - 1}` } : {};
     const answer = await fetch(from, { headers, signal: stop.signal });
     return answer.ok ? await answer.arrayBuffer() : null;
+  };
+
+  /** A part of a waveform, asked for once. @param {string} key @param {number} first @param {() => Promise<ArrayBuffer | null>} get */
+  const partFor = (key, first, get) => {
+    const part = parts.get(key);
+    if (part !== undefined) return part;
+    parts.set(key, null);
+    get()
+      .then((data) => {
+        if (!data) return;
+        parts.set(key, partOf(data, first));
+        came();
+      })
+      .catch(() => parts.delete(key));
+    return null;
   };
 
   return {
@@ -70,23 +87,22 @@ export function takeData(address, came) {
      */
     waveform(track, secondsPerPx, record) {
       if (!track.levels.length) return null;
+      const fineNs = fineStep(secondsPerPx, track.levels[0].step_s);
+      if (fineNs) {
+        const first = Math.floor(Math.max(0, record) / ((fineNs / 1e9) * FINE_STEPS)) * FINE_STEPS;
+        const address = `${track.fine_at}?step_ns=${fineNs}&first=${first}&count=${FINE_STEPS}`;
+        const part = partFor(address, first, () => fetched(address));
+        // Until it is there what is coarser stands in for it.
+        if (part) return { part, step_s: fineNs / 1e9 };
+      }
       const level = track.levels[levelFor(track.levels, secondsPerPx)];
       const whole = level.count * STEP_BYTES <= WHOLE_BYTES;
       const step = Math.min(level.count - 1, Math.max(0, Math.floor(record / level.step_s)));
       const first = whole ? 0 : Math.floor(step / CHUNK_STEPS) * CHUNK_STEPS;
       const count = whole ? level.count : Math.min(CHUNK_STEPS, level.count - first);
-      const key = `${track.levels_at} ${level.offset} ${first}`;
-      const part = parts.get(key);
-      if (part === undefined) {
-        parts.set(key, null);
-        fetched(track.levels_at, level.offset + first * STEP_BYTES, count * STEP_BYTES)
-          .then((data) => {
-            if (!data) return;
-            parts.set(key, partOf(data, first));
-            came();
-          })
-          .catch(() => parts.delete(key));
-      }
+      const part = partFor(`${track.levels_at} ${level.offset} ${first}`, first, () =>
+        fetched(track.levels_at, level.offset + first * STEP_BYTES, count * STEP_BYTES),
+      );
       return part ? { part, step_s: level.step_s } : null;
     },
     /**

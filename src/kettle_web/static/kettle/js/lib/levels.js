@@ -17,6 +17,19 @@ export function levelFor(/** @type {Level[]} */ levels, /** @type {number} */ se
   return found;
 }
 
+const SAMPLE_NS = 20_833;
+
+/**
+ * The step of a waveform finer than the survey's finest, in ns; 0 where that is fine enough.
+ * @param {number} secondsPerPx @param {number} finest s
+ */
+export function fineStep(secondsPerPx, finest) {
+  if (secondsPerPx >= finest) return 0;
+  let step = finest * 1e9;
+  while (step / 1e9 > secondsPerPx && step / 2 >= SAMPLE_NS) step /= 2;
+  return Math.round(step);
+}
+
 /** @param {ArrayBuffer} data little endian @param {number} first @returns {Part} */
 export function partOf(data, first) {
   return { first, values: new Int16Array(data, 0, Math.floor(data.byteLength / 2)) };
