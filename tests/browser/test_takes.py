@@ -98,6 +98,12 @@ class TakePage(BrowserCase):
         page = self.page
         page.get_by_text("Sync: how it was measured").click()
         page.get_by_role("button", name="Headset: + 1 ms").click()
+        page.get_by_role("button", name="Loop two seconds here").click()
+        expect(page.get_by_role("button", name="Loop L")).to_have_attribute("aria-pressed", "true")
+        self.until("[...document.querySelectorAll('[data-plays]')].some(e => !e.paused)")
+        page.get_by_role("button", name="Play the tracks as they came").click()
+        self.until(f"({HEARD})().join() === 'headset,system'")
+        page.get_by_role("button", name="Pause Space").click()
         field = page.get_by_label("Headset: later by, in ms")
         expect(field).to_have_value("1")
         field.fill("9000")

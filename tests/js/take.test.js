@@ -1,5 +1,6 @@
 import assert from "node:assert/strict";
 import test from "node:test";
+import { TakeView } from "../../src/kettle_web/static/kettle/js/components/take_view.js";
 import {
   fineStep,
   growth,
@@ -7,6 +8,7 @@ import {
   partOf,
   seen,
 } from "../../src/kettle_web/static/kettle/js/lib/levels.js";
+import { Choice } from "../../src/kettle_web/static/kettle/js/lib/take_choice.js";
 import {
   following,
   marks,
@@ -134,4 +136,79 @@ test("the rule's marks are round and as exact as they must be", () => {
   assert.equal(ruleTime(71.25, 0.05), "1:11.25");
   assert.equal(ruleTime(3671, 1), "1:01:11");
   assert.equal(ruleTime(59.9996, 0.1), "1:00.0");
+});
+
+const TRACKS = [
+  { name: "screen", is_picture: true, kind: "display", play: "/screen" },
+  { name: "desk", is_picture: true, kind: "webcam", play: "/desk" },
+  { name: "voice", is_picture: false, kind: "microphone", play: "/voice" },
+  { name: "system", is_picture: false, kind: "system-audio", play: "/system" },
+  { name: "gone", is_picture: false, kind: "microphone", play: "" },
+];
+
+test("without a program its tracks stand in for it, and it takes over when nobody chose", () => {
+  const choice = new Choice();
+  choice.offer(TRACKS, false);
+  assert.deepEqual(choice.names, ["voice", "system", "screen"]);
+  choice.offer(TRACKS, true);
+  assert.deepEqual([choice.names, choice.seen], [["program"], "program"]);
+  const made = new Choice();
+  made.offer(TRACKS, false);
+  made.isMade = true;
+  made.alone("voice");
+  made.offer(TRACKS, true);
+  assert.deepEqual(made.names, ["voice", "screen"]);
+});
+
+test("a track is heard alone, left out of the others, and seen beside any of them", () => {
+  const choice = new Choice();
+  choice.offer(TRACKS, true);
+  choice.mute("system");
+  assert.deepEqual(
+    [choice.hears("voice"), choice.hears("system"), choice.hears()],
+    [true, false, false],
+  );
+  choice.mute("system");
+  assert.equal(choice.hears("system"), true);
+  choice.alone("system");
+  assert.ok(choice.isAlone("system") && !choice.isAlone("voice"));
+  choice.see("desk");
+  assert.deepEqual(choice.names, ["system", "desk"]);
+  choice.toProgram();
+  assert.deepEqual(choice.names, ["program"]);
+  // The program's picture with one track: the program leads.
+  choice.alone("voice");
+  assert.deepEqual(choice.names, ["program", "voice"]);
+  assert.equal(choice.hears("program"), false);
+});
+
+test("as they came are tracks: the webcam with its sounds, until the program is asked for", () => {
+  const choice = new Choice();
+  choice.offer(TRACKS, true);
+  choice.came();
+  assert.deepEqual([choice.asCame, choice.names], [true, ["voice", "system", "desk"]]);
+  choice.came();
+  assert.deepEqual([choice.asCame, choice.seen], [false, "desk"]);
+  choice.came();
+  choice.toProgram();
+  assert.equal(choice.asCame, false);
+});
+
+test("where one is stays within the take, and only what somebody asked for says so", () => {
+  const view = new TakeView();
+  view.setTotal(20);
+  /** @type {boolean[]} */
+  const told = [];
+  view.addEventListener("at", (event) => told.push(/** @type {CustomEvent} */ (event).detail));
+  view.go(99);
+  view.go(-1, false);
+  assert.deepEqual([view.at, told], [0, [true, false]]);
+  view.mark(30, 5);
+  assert.deepEqual(view.stretch, [5, 20]);
+  view.mark(5, 5);
+  assert.equal(view.stretch, null);
+  view.go(19);
+  assert.ok(view.near.from + view.near.length <= 20 && view.near.from + view.near.length >= 19);
+  view.setTotal(3);
+  assert.deepEqual([view.at, view.near], [3, { from: 0, length: 3 }]);
 });

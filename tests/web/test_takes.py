@@ -3,8 +3,9 @@
 import json
 import shutil
 import threading
+from dataclasses import replace
 
-from django.db import connection
+from django.db import connection, transaction
 from django.http import QueryDict
 from django.test import TransactionTestCase
 from django.urls import reverse
@@ -12,10 +13,14 @@ from django.utils import timezone
 
 from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.cues import GoOn, Hide, Mark, Pause, Show, ToScene
-from kettle_media.survey.survey import survey_take
+from kettle_media.survey.losses import Gap
+from kettle_media.survey.paths import SurveyPaths
+from kettle_media.survey.sounds import Clip
+from kettle_media.survey.survey import SURVEY, survey_take
 from kettle_media.take.afterwards import read_afterwards, write_afterwards
 from kettle_media.take.cues import write_cues
 from kettle_media.take.folder import TakeFolder
+from kettle_web.frame.editing import edit
 from kettle_web.models import Job, Take, Tutorial
 from kettle_web.takes.services import change_take, look_after_takes
 from tests.fixtures import copied_take
@@ -220,6 +225,41 @@ class Overview(TakeCase):
         odd = webcam["sheets"]["at"][0].replace("-00", "-99999")
         self.assertEqual(self.client.get(odd).status_code, 200)
         self.assertEqual(self.client.get(odd.replace("webcam-1", "passwd")).status_code, 404)
+
+    def test_every_track_has_a_verdict_with_its_times(self):
+        page = self.client.get(self.take.get_absolute_url())
+        self.assertContains(page, "not looked at yet", 4)
+        self.folder.track_path(self.folder.read_info().track("webcam-1")).write_bytes(b"no film")
+        survey = survey_take(self.folder)
+        # As if the headset had been away for half a second after the pause, and had clipped.
+        odd = [
+            replace(t, gaps=(Gap(2 * S, 2 * S + S // 2),), clips=(Clip(3 * S, 7),))
+            if t.name == "headset"
+            else replace(t, gaps=(Gap(0, S // 5, 6), Gap(S // 2, S, 3)))
+            if t.name == "display-1"
+            else t
+            for t in survey.tracks
+        ]
+        report = SURVEY.write(replace(survey, tracks=tuple(odd)))
+        SurveyPaths(self.folder).report.write_text(report)
+        page = self.client.get(self.take.get_absolute_url())
+        for words in (
+            "0.5 s missing at 0:01 · clips at 1 places, first at 0:02",
+            "9 frames lost at 0:00, 0:00",
+            "The track webcam-1.mkv cannot be used",
+        ):
+            self.assertContains(page, words)
+        self.assertContains(page, "<td>whole</td>", 1)
+
+    def test_ten_thousand_marks_are_all_on_the_lines_and_the_first_ones_listed(self):
+        cues = (ToScene(0, "scene-1"), *(Mark(n * 100_000, f"m{n}") for n in range(1, 10_001)))
+        with transaction.atomic():
+            edit(self.take, lambda _: (Afterwards(cues), "many"))
+        page = self.client.get(self.take.get_absolute_url())
+        self.assertContains(page, "9800 more marks are on the lines")
+        self.assertEqual(len(self.overview()["marks"]), 10_000)
+        self.change(part="mark", at_s="2.5", text="one more")
+        self.assertIn(Mark(2_500_000_000, "one more"), self.cues)
 
     def test_before_that_it_says_what_is_known_and_a_damaged_take_says_why(self):
         told = self.overview()

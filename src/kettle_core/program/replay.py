@@ -122,7 +122,8 @@ class Following:
     state: State
     moments: list[Moment]
     paused: list[tuple[int, int | None]] = field(default_factory=list)
-    marks: list[Mark] = field(default_factory=list)
+    # By their times; one that takes another's place comes last.
+    marks: dict[int, Mark] = field(default_factory=dict)
     steps: list[Step] = field(default_factory=list)
 
     @classmethod
@@ -178,7 +179,7 @@ def replay(rig: Rig, cues: Iterable[Cue]) -> Replay:
     return Replay(
         tuple(following.moments),
         tuple(following.paused),
-        tuple(following.marks),
+        tuple(following.marks.values()),
         tuple(following.steps),
         tuple(left_out),
     )
@@ -252,7 +253,8 @@ def _close_up(cue: CloseUp, f: Following) -> None:
 @_follow.register
 def _mark(cue: Mark, f: Following) -> None:
     # The words of a mark may follow: one of the same time takes its place.
-    f.marks = [*(mark for mark in f.marks if mark.at_ns != cue.at_ns), cue]
+    f.marks.pop(cue.at_ns, None)
+    f.marks[cue.at_ns] = cue
 
 
 @_follow.register

@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kettle_core.sound.levels import db_to_ratio
+from kettle_core.timing.ticks import runs
 
 BELOW_DBFS, FOR_S = -46.0, 0.8
 # A knock, a click of the tongue: nothing that is said is so short.
@@ -30,9 +31,7 @@ def quiet_stretches(
     [(9, 19)]
     """
     quiet = rms < db_to_ratio(below_dbfs)
-    edges = np.flatnonzero(np.diff(np.r_[False, ~quiet, False].astype(np.int8)))
-    for start, end in edges.reshape(-1, 2):
+    for start, end in runs(~quiet):
         if end - start < SHORTEST_VOICE_STEPS:
             quiet[start:end] = True
-    edges = np.flatnonzero(np.diff(np.r_[False, quiet, False].astype(np.int8)))
-    return [(int(a), int(b)) for a, b in edges.reshape(-1, 2) if b - a >= least_steps]
+    return [(int(a), int(b)) for a, b in runs(quiet) if b - a >= least_steps]

@@ -42,3 +42,13 @@ def frame_at(captured_ns: np.ndarray, wanted_ns: np.ndarray, tolerance_ns: int) 
     """
     places = np.searchsorted(captured_ns, np.asarray(wanted_ns) + tolerance_ns, side="right") - 1
     return np.maximum(places, 0)
+
+
+def runs(mask: NDArray[np.bool_]) -> Int64Array:
+    """Where a mask is true without a break: (N, 2) half-open, rising.
+
+    >>> runs(np.array([True, False, True, True])).tolist()
+    [[0, 1], [2, 4]]
+    """
+    ends = np.flatnonzero(np.diff(np.r_[False, mask, False].astype(np.int8)))
+    return np.asarray(ends.reshape(-1, 2), np.int64)

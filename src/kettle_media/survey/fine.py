@@ -1,6 +1,5 @@
 """A sound nearer than its survey has it, to single samples: read from the track itself."""
 
-from bisect import bisect_right
 from contextlib import closing
 
 import numpy as np
@@ -55,8 +54,7 @@ def read_fine(
 
 def _file_ns(knots: tuple[Knot, ...], times_ns: NDArray[np.float64]) -> NDArray[np.float64]:
     """Times of the track's playable file at record times."""
-    starts = [k.record_ns for k in knots]
-    rows = [knots[max(0, bisect_right(starts, at) - 1)] for at in times_ns]
-    return np.array(
-        [k.file_ns + (at - k.record_ns) * k.rate for k, at in zip(rows, times_ns, strict=True)]
-    )
+    rows = np.array([(k.record_ns, k.file_ns, k.rate) for k in knots])
+    at = np.maximum(np.searchsorted(rows[:, 0], times_ns, "right") - 1, 0)
+    record_ns, file_ns, rate = rows[at].T
+    return np.asarray(file_ns + (times_ns - record_ns) * rate)

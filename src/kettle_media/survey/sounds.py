@@ -14,7 +14,7 @@ from kettle_core.sound.levels import CLIP_LEVEL, ratio_to_db
 from kettle_core.sound.loudness import SHORT_TERM_STEPS, LoudnessMeter
 from kettle_core.sound.stage import FRAME_SAMPLES
 from kettle_core.sound.voice import VoiceDetector
-from kettle_core.timing.ticks import NS_PER_S
+from kettle_core.timing.ticks import NS_PER_S, runs
 from kettle_media.take.align import GiveWay, open_sound
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
@@ -121,8 +121,7 @@ def _envelope(
     usual = float(np.nanmedian(widths)) if np.isfinite(widths).any() else 0.0
     # Where the map jumps a new run begins.
     joined = known[:-1] & known[1:] & (np.abs(widths - usual) < usual)
-    edges = np.flatnonzero(np.diff(np.r_[False, joined, False].astype(np.int8))).reshape(-1, 2)
-    for a, b in edges:
+    for a, b in runs(joined):
         bounds = np.rint(places[a : b + 1]).astype(np.int64)
         sound = raw.read(int(bounds[0]), int(bounds[-1] - bounds[0]))
         made[a:b] = envelope_of(sound, bounds - bounds[0])
@@ -140,11 +139,10 @@ class _Voice:
 
     def look(self, part: _Part) -> None:
         """Frames of what was left before this part and of it."""
-        spoken = self._detector.process(part.sound).astype(np.int8)
+        spoken = self._detector.process(part.sound)
         begins_ns = part.at_ns - self._waiting * NS_PER_S / MASTER_HZ
         self._waiting += part.sound.shape[1] - spoken.size * FRAME_SAMPLES
-        edges = np.flatnonzero(np.diff(np.r_[0, spoken, 0])).reshape(-1, 2)
-        times_ns = begins_ns + edges * (FRAME_SAMPLES * NS_PER_S // MASTER_HZ)
+        times_ns = begins_ns + runs(spoken) * (FRAME_SAMPLES * NS_PER_S // MASTER_HZ)
         for start, end in np.rint(times_ns).astype(np.int64).tolist():
             goes_on = self._found and start - self._found[-1][1] < VOICE_APART_NS
             self._found.append((self._found.pop()[0] if goes_on else max(0, start), end))

@@ -15,18 +15,12 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.documents import Document
 from kettle_media.durable import replace_file
 from kettle_media.survey.clocks import ClockPoint, clock_points
-from kettle_media.survey.losses import (
-    Gap,
-    Happened,
-    Written,
-    encoder_loads,
-    gaps_of,
-    happened,
-    how_written,
-)
+from kettle_media.survey.happened import Happened, happened
+from kettle_media.survey.losses import Gap, gaps_of
 from kettle_media.survey.paths import SurveyPaths
 from kettle_media.survey.pictures import Sheets, survey_pictures
 from kettle_media.survey.sounds import Clip, HeardLoudness, rms_of, survey_sound
+from kettle_media.survey.written import Written, encoder_loads, how_written
 from kettle_media.take.align import GiveWay, go_on, measured_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo

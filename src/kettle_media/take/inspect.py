@@ -1,7 +1,6 @@
 """What a take holds, as numbers."""
 
 import contextlib
-import json
 from dataclasses import asdict
 from fractions import Fraction
 from typing import Any
@@ -15,12 +14,12 @@ from kettle_media.take.afterwards import cues_now, follow_cues
 from kettle_media.take.align import align_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
+from kettle_media.take.json_lines import read_json_lines
 from kettle_media.take.packets import read_packets
 from kettle_media.take.sync_report import TrackSync
 from kettle_media.take.times import NOTED, read_times
 
 TROUBLES = ("missing", "frames were dropped", "track ended", "recorder started again")
-MOST_JOURNAL_BYTES = 16_000_000
 
 
 def inspect_take(folder: TakeFolder) -> dict[str, Any]:
@@ -70,13 +69,10 @@ def _cue_figures(cue: Cue) -> dict[str, Any]:
 def _troubles(folder: TakeFolder) -> list[dict[str, Any]]:
     """Gaps, drops and tracks that ended, from the journal."""
     found = []
-    with contextlib.suppress(OSError), folder.journal_path.open("rb") as file:
-        for line in file.read(MOST_JOURNAL_BYTES).splitlines():
-            # A kill may have cut a line off.
-            with contextlib.suppress(ValueError, KeyError, TypeError, AttributeError):
-                row = json.loads(line)
-                if row["what"] in TROUBLES:
-                    found.append({"at_s": _rounded(row.pop("at_ns")), **row})
+    for row in read_json_lines(folder.journal_path):
+        with contextlib.suppress(ValueError, KeyError, TypeError, AttributeError):
+            if row["what"] in TROUBLES:
+                found.append({"at_s": _rounded(row.pop("at_ns")), **row})
     return found
 
 

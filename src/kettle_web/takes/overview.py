@@ -47,6 +47,11 @@ class TakeNow:
     said: Replay
     take_time: TimeMap
 
+    @cached_property
+    def survey(self) -> Survey | None:
+        """What was found when its tracks were looked at; None before that."""
+        return read_survey(self.folder, self.info)
+
     @property
     def source(self) -> Source:
         """The take in its own time map."""
@@ -106,7 +111,7 @@ def take_now(take: Take) -> TakeNow:
 def overview(take: Take) -> dict[str, Any]:
     """All that is drawn of a take; without its survey what is known so far. Raises TakeError."""
     now = take_now(take)
-    survey = read_survey(now.folder, now.info)
+    survey = now.survey
     tracks = [t for t in now.info.tracks if not t.damaged]
     voice = next((t.name for t in tracks if t.kind in VOICE_KINDS), "")
     sounds = [t.name for t in tracks if not t.is_picture]
@@ -120,7 +125,7 @@ def overview(take: Take) -> dict[str, Any]:
             for p in now.take_time.pieces
         ],
         "ink": voice or (sounds[0] if sounds else ""),
-        "tracks": [_track(take, now, track, survey) for track in now.info.tracks],
+        "tracks": [_track(take, now, track) for track in now.info.tracks],
         "cues": [cue_row(now, cue) for cue in now.cues if not isinstance(cue, Mark | Step | GoOn)],
         "marks": [mark_row(now, mark) for mark in now.said.marks],
         "steps": [{"at_s": now.seconds(s.at_ns), "words": s.step} for s in now.said.steps],
@@ -134,8 +139,8 @@ def overview(take: Take) -> dict[str, Any]:
     }
 
 
-def _track(take: Take, now: TakeNow, track: TrackInfo, survey: Survey | None) -> dict[str, Any]:
-    found = (survey and survey.track(track.name)) or SurveyedTrack(track.name)
+def _track(take: Take, now: TakeNow, track: TrackInfo) -> dict[str, Any]:
+    found = (now.survey and now.survey.track(track.name)) or SurveyedTrack(track.name)
     shift_ns = now.changed.nudge_ms(track.name) * 1e6
 
     def address(kind: str, name: str) -> str:

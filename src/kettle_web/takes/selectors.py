@@ -13,12 +13,11 @@ from kettle_core.program.cues import GoOn, Mark, Pause, Step
 from kettle_core.rig.rig import Input
 from kettle_core.scene.scene import Scene
 from kettle_media.survey.fine import read_fine
-from kettle_media.survey.survey import Survey, read_survey
-from kettle_media.take.folder import TakeFolder
 from kettle_web.models import Job, Take
 from kettle_web.takes.forms import MarkForm, NudgeForm
 from kettle_web.takes.overview import TakeNow, cue_row, mark_row, take_now
 from kettle_web.takes.plots import Plot, clock_plot, fact_plots
+from kettle_web.takes.verdicts import verdicts
 
 
 def program_words(take: Take) -> str:
@@ -38,6 +37,9 @@ _WORDS: dict[str, str] = {
     Job.State.CANCELLED: "was cancelled",
 }
 
+# Marks and cues that are listed with their forms; the others are on the lines.
+MOST_LISTED = 200
+
 
 @dataclass(frozen=True)
 class Shown:
@@ -50,6 +52,11 @@ class Shown:
     sounds: list[Input] = field(default_factory=list)
     new_mark: forms.Form = field(default_factory=MarkForm)
     is_changed: bool = False
+    # Marks beyond those that are listed.
+    more_marks: int = 0
+    sync: "list[SyncRow]" = field(default_factory=list)
+    plots: list[Plot] = field(default_factory=list)
+    verdicts: dict[str, str] = field(default_factory=dict)
 
 
 def shown(take: Take, wrong: Mapping[str, forms.Form]) -> Shown:
@@ -59,22 +66,27 @@ def shown(take: Take, wrong: Mapping[str, forms.Form]) -> Shown:
     except TakeError:
         return Shown()
     marks = []
-    for mark in now.said.marks:
+    for mark in now.said.marks[:MOST_LISTED]:
         row = mark_row(now, mark)
         form = wrong.get(f"mark:{row['id']}") or MarkForm(
             initial={"text": mark.text}, auto_id=f"{row['id']}-%s"
         )
         marks.append({**row, "form": form})
+    listed = [c for c in now.cues if not isinstance(c, Mark | Step | Pause | GoOn)]
     tracks = set(now.was.tracks)
     inputs = [i for i in now.was.rig.inputs if i.id in tracks]
     return Shown(
         marks,
-        [cue_row(now, cue) for cue in now.cues if not isinstance(cue, Mark | Step | Pause | GoOn)],
+        [cue_row(now, cue) for cue in listed[:MOST_LISTED]],
         list(now.was.rig.scenes),
         [i for i in inputs if i.is_picture],
         [i for i in inputs if not i.is_picture],
         wrong.get("new-mark") or MarkForm(),
         take.values != Afterwards(),
+        max(0, len(now.said.marks) - MOST_LISTED),
+        sync_rows(now, wrong),
+        fact_plots(now.survey, now.info.tracks) if now.survey else [],
+        verdicts(now),
     )
 
 
@@ -94,24 +106,20 @@ class SyncRow:
     clock: Plot | None
 
 
-def sync_rows(take: Take, wrong: Mapping[str, forms.Form]) -> list[SyncRow]:
+def sync_rows(now: TakeNow, wrong: Mapping[str, forms.Form]) -> list[SyncRow]:
     """The take's sync.json, a row a track; empty before it is measured."""
     try:
-        now = take_now(take)
         report = json.loads((now.folder.path / "sync.json").read_text())
         # Takes from before reports had a version have a list of tracks.
         rows = report["tracks"] if isinstance(report, dict) else report
-        survey = read_survey(now.folder, now.info)
-        return [_sync_row(now, survey, row, wrong) for row in rows]
+        return [_sync_row(now, row, wrong) for row in rows]
     except (TakeError, OSError, ValueError, KeyError, TypeError):
         return []
 
 
-def _sync_row(
-    now: TakeNow, survey: Survey | None, row: dict[str, Any], wrong: Mapping[str, forms.Form]
-) -> SyncRow:
+def _sync_row(now: TakeNow, row: dict[str, Any], wrong: Mapping[str, forms.Form]) -> SyncRow:
     track = now.info.track(row["name"])
-    found = survey.track(track.name) if survey else None
+    found = now.survey.track(track.name) if now.survey else None
     frame_ms = 1000 / float(track.mode.fps) if track.is_picture else 0.0
     nudge_ms = now.changed.nudge_ms(track.name)
     return SyncRow(
@@ -147,23 +155,11 @@ def _places(row: dict[str, Any]) -> str:
     return words.removeprefix(" · ")
 
 
-def plots(take: Take) -> list[Plot]:
-    """Facts of a take as small plots; empty before it was looked at."""
-    try:
-        now = take_now(take)
-    except TakeError:
-        return []
-    survey = read_survey(now.folder, now.info)
-    return fact_plots(survey, now.info.tracks) if survey else []
-
-
 def fine(take: Take, name: str, first: int, step_ns: int, count: int) -> bytes:
     """Steps of a sound's waveform, as in a survey. Raises TakeError."""
-    folder = TakeFolder(take.path)
-    info = folder.read_info()
-    survey = read_survey(folder, info)
-    track = next((t for t in info.tracks if t.name == name), None)
-    found = survey.track(name) if survey else None
+    now = take_now(take)
+    track = next((t for t in now.info.tracks if t.name == name), None)
+    found = now.survey.track(name) if now.survey else None
     if track is None or found is None:
         raise TakeError("This track was not looked at yet. Reload the page.")
-    return read_fine(folder, track, found, first * step_ns, step_ns, count).tobytes()
+    return read_fine(now.folder, track, found, first * step_ns, step_ns, count).tobytes()

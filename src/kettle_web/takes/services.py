@@ -150,10 +150,11 @@ def undo_change(*, take: Take, seen: int | None, again: bool) -> str:
 
 def _keep_changed(take: Take, before: TakeNow) -> None:
     """Have the folder and the program follow what was changed."""
-    write_afterwards(before.folder, take.values)
     index_words(take)
     if changes_program(before.changed, take.values, before.was):
         order_program(take=take, afresh=True)
+    # The folder last: what goes wrong before leaves both as they were.
+    write_afterwards(before.folder, take.values)
 
 
 def look_after_takes() -> None:

@@ -57,8 +57,6 @@ def _page(request: HttpRequest, found: Take, wrong: dict[str, Any] | None = None
         "shown": selectors.shown(found, wrong or {}),
         "job": found.program_job,
         "words": selectors.program_words(found),
-        "sync": selectors.sync_rows(found, wrong or {}),
-        "plots": selectors.plots(found),
         "history": history(found),
         "undo_at": reverse("undo-take", args=[found.pk]),
     }

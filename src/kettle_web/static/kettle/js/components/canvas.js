@@ -23,7 +23,7 @@ export function colours(...names) {
 }
 
 /** Does something at the next frame, once however often it is asked for. @param {() => void} draw */
-export function atNextFrame(draw) {
+function atNextFrame(draw) {
   let wanted = 0;
   return () => {
     if (!wanted)
@@ -32,6 +32,21 @@ export function atNextFrame(draw) {
         draw();
       });
   };
+}
+
+/**
+ * Draws at the next frame after the view or the size of a place has changed.
+ * @param {HTMLElement} root @param {import("./take_view.js").TakeView} view @param {() => void} draw
+ * @param {AbortController} stop
+ */
+export function drawnWith(root, view, draw, stop) {
+  const later = atNextFrame(draw);
+  for (const what of ["at", "stretch", "near"])
+    view.addEventListener(what, later, { signal: stop.signal });
+  const sizes = new ResizeObserver(later);
+  sizes.observe(root);
+  stop.signal.addEventListener("abort", () => sizes.disconnect());
+  return { draw: later, destroy: () => stop.abort() };
 }
 
 /**

@@ -13,16 +13,17 @@ export function mount(player, view, data) {
     play: () => player.toggle(),
     back: () => player.step(-1),
     on: () => player.step(1),
-    loop: (button) => {
-      const wanted = button.getAttribute("aria-pressed") !== "true";
-      player.setLoop(wanted);
-      button.setAttribute("aria-pressed", String(wanted));
+    loop: () => player.setLoop(!player.loops),
+    two: () => {
+      view.mark(view.at - 1, view.at + 1);
+      player.setLoop(true);
+      if (!player.playing) player.toggle();
     },
-    program: () => player.program(),
-    came: () => player.came(),
-    see: (button) => player.see(button.dataset.name ?? ""),
-    alone: (button) => player.alone(button.dataset.name ?? ""),
-    mute: (button) => player.mute(button.dataset.name ?? ""),
+    program: () => player.choose(() => player.choice.toProgram()),
+    came: () => player.choose(() => player.choice.came()),
+    see: (button) => player.choose(() => player.choice.see(button.dataset.name ?? "")),
+    alone: (button) => player.choose(() => player.choice.alone(button.dataset.name ?? "")),
+    mute: (button) => player.choose(() => player.choice.mute(button.dataset.name ?? "")),
     nearer: () => view.zoom(0.5),
     further: () => view.zoom(2),
     forget: () => view.forget(),
@@ -55,12 +56,14 @@ export function mount(player, view, data) {
   const show = () => {
     for (const button of document.querySelectorAll("[data-take]")) {
       const { take, name } = /** @type {HTMLElement} */ (button).dataset;
+      const { choice } = player;
       const pressed = {
-        program: () => player.seen === "program" && player.hears(),
-        see: () => player.seen === name,
-        came: () => player.asCame,
-        alone: () => player.isAlone(name ?? ""),
-        mute: () => !player.hears(name) && !player.hears(),
+        program: () => choice.seen === "program" && choice.hears(),
+        see: () => choice.seen === name,
+        came: () => choice.asCame,
+        loop: () => player.loops,
+        alone: () => choice.isAlone(name ?? ""),
+        mute: () => !choice.hears(name) && !choice.hears(),
       }[take ?? ""];
       if (pressed) button.setAttribute("aria-pressed", String(pressed()));
     }

@@ -1,4 +1,4 @@
-import { atNextFrame, sized } from "./canvas.js";
+import { drawnWith, sized } from "./canvas.js";
 import { drawLanes, lanesOf, RULE } from "./lane_drawing.js";
 import { goByKey, isTaken, pointAt } from "./pointing.js";
 
@@ -25,7 +25,6 @@ export function mount(root, data, view) {
     drawLanes({ pen: sized(canvas, width, height), width, take, data, view }, height);
     label(labels, take);
   };
-  const later = atNextFrame(draw);
 
   const timeOf = (/** @type {MouseEvent} */ event) => {
     const box = canvas.getBoundingClientRect();
@@ -64,16 +63,7 @@ export function mount(root, data, view) {
     },
     on,
   );
-  for (const what of ["at", "stretch", "near"]) view.addEventListener(what, later, on);
-  const sizes = new ResizeObserver(later);
-  sizes.observe(root);
-  return {
-    draw: later,
-    destroy() {
-      stop.abort();
-      sizes.disconnect();
-    },
-  };
+  return drawnWith(root, view, draw, stop);
 }
 
 /** The names of the lanes, beside them. @param {HTMLElement} labels @param {import("./take_data.js").Overview} take */

@@ -2,7 +2,7 @@ import { growth, seen } from "../lib/levels.js";
 import { ruleTime } from "../lib/take_lanes.js";
 import { layOut, partsOf, placeOf, timeAt } from "../lib/take_lines.js";
 import { toRecord } from "../lib/take_time.js";
-import { atNextFrame, colours, hole, sized } from "./canvas.js";
+import { colours, drawnWith, hole, sized } from "./canvas.js";
 import { goByKey, isTaken, pointAt } from "./pointing.js";
 
 const MARGIN = 44;
@@ -37,7 +37,6 @@ export function mount(root, data, view) {
     root.setAttribute("aria-valuenow", view.at.toFixed(3));
     root.setAttribute("aria-valuetext", ruleTime(view.at, 0.001));
   };
-  const later = atNextFrame(draw);
 
   /** @param {CanvasRenderingContext2D} pen @param {import("./take_data.js").Overview} take @param {import("../lib/take_lines.js").Layout} all */
   function drawLines(pen, take, all) {
@@ -205,14 +204,5 @@ export function mount(root, data, view) {
     },
     on,
   );
-  for (const what of ["at", "stretch", "near"]) view.addEventListener(what, later, on);
-  const sizes = new ResizeObserver(later);
-  sizes.observe(root);
-  return {
-    draw: later,
-    destroy() {
-      stop.abort();
-      sizes.disconnect();
-    },
-  };
+  return drawnWith(root, view, draw, stop);
 }
