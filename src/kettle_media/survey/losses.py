@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from kettle_core.timing.pauses import Pauses
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.sync_report import TakeSync
@@ -14,6 +15,8 @@ MOST_GAPS = 2000
 LEAST_NS, LEAST_FRAMES = 5_000_000.0, 0.8
 # Holes nearer to each other are one.
 APART_NS = NS_PER_S // 10
+# A pause begins and ends for each track with its next capture.
+EDGE_NS = NS_PER_S // 4
 
 
 @dataclass(frozen=True)
@@ -25,8 +28,8 @@ class Gap:
     frames: int = 0
 
 
-def gaps_of(track: TrackInfo, rows: Times, sync: TakeSync) -> tuple[Gap, ...]:
-    """Where a track has holes."""
+def gaps_of(track: TrackInfo, rows: Times, sync: TakeSync, pauses: Pauses) -> tuple[Gap, ...]:
+    """Where a track has holes; what a pause leaves out is none."""
     # Silence that was put in is a hole; a picture that is as the one before was there.
     is_there = rows["kept"] != FILLED
     rows = rows[is_there if track.is_picture else is_there & (rows["kept"] != NOTED)]
@@ -40,7 +43,17 @@ def gaps_of(track: TrackInfo, rows: Times, sync: TakeSync) -> tuple[Gap, ...]:
     found: list[Gap] = []
     for n in np.flatnonzero(captured_ns[1:] - ends_ns[:-1] > least_ns):
         gap = Gap(int(ends_ns[n]), int(captured_ns[n + 1]), int(rows["dropped"][n + 1]))
+        if _is_paused(gap, pauses):
+            continue
         if found and gap.from_ns - found[-1].until_ns < APART_NS:
             gap = Gap(found[-1].from_ns, gap.until_ns, found.pop().frames + gap.frames)
         found.append(gap)
     return tuple(found[:MOST_GAPS])
+
+
+def _is_paused(gap: Gap, pauses: Pauses) -> bool:
+    """Whether a gap lies in what a pause left out, give or take what captures come late."""
+    return any(
+        gap.from_ns >= start - EDGE_NS and (end is None or gap.until_ns <= end + EDGE_NS)
+        for start, end in pauses.unwritten
+    )

@@ -22,6 +22,7 @@ from kettle_media.survey.pictures import Sheets, survey_pictures
 from kettle_media.survey.sounds import Clip, HeardLoudness, rms_of, survey_sound
 from kettle_media.survey.written import Written, encoder_loads, how_written
 from kettle_media.take.align import GiveWay, go_on, measured_take
+from kettle_media.take.cues import read_pauses
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_media.take.sound_track import MASTER_HZ
@@ -169,7 +170,7 @@ def _surveyed(
             _knots(track, sync, first_ns),
             Knot(float(first_ns), 0.0, 1.0),
             clock_points(track, rows, sync),
-            gaps_of(track, rows, sync),
+            gaps_of(track, rows, sync, read_pauses(folder)),
             how_written(track_index(folder.track_path(track)), rows, length_ns),
         )
         if track.is_picture:
