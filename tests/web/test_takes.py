@@ -159,6 +159,18 @@ class Changes(TakeCase):
         self.client.post(undo, {"again": "1"})
         self.assertEqual([cue.text for cue in self.cues], ["one", "two"])
 
+    def test_an_old_page_of_a_deleted_take_is_told_so(self):
+        self.client.post(reverse("delete-take", args=[self.take.pk]))
+        address = reverse("change-take", args=[self.take.pk])
+        told = self.client.post(
+            address, {"part": "mark", "at_s": "1"}, headers={"Kettle-In-Place": "1"}
+        )
+        self.assertEqual(told.status_code, 400)
+        self.assertIn("was deleted meanwhile", told.json()["error"])
+        self.client.post(reverse("bring-back-take", args=[self.take.pk]))
+        self.change(part="mark", at_s="1")
+        self.assertEqual(len(self.cues), 1)
+
     def test_a_folder_that_will_not_have_it_leaves_all_as_it_was(self):
         self.folder.afterwards_path.mkdir()
         answer = self.change(part="mark", at_s="1")

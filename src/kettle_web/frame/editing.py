@@ -26,6 +26,11 @@ Made = tuple[Values, str]
 class GoneError(RigError):
     """The document was deleted."""
 
+    def __init__(self) -> None:
+        super().__init__(
+            "This was deleted meanwhile, so nothing was changed. It can be brought back."
+        )
+
 
 class NewerError(RigError):
     """Something newer was done, so what was wanted was not."""
@@ -146,9 +151,7 @@ def _changes(row: Edited) -> Any:
 def _read_newest(row: Edited) -> None:
     newest = type(row)._default_manager.filter(pk=row.pk).first()
     if newest is None:
-        raise GoneError(
-            "This was deleted meanwhile, so nothing was changed. It can be brought back."
-        )
+        raise GoneError
     for field in newest._meta.concrete_fields:
         setattr(row, field.attname, getattr(newest, field.attname))
 

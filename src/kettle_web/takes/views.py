@@ -11,7 +11,7 @@ from django.views.decorators.http import require_POST, require_safe
 from kettle_core.errors import TakeError
 from kettle_media.take.folder import TakeFolder
 from kettle_web.frame.asking import WrongFieldError, in_place, seen
-from kettle_web.frame.editing import history
+from kettle_web.frame.editing import GoneError, history
 from kettle_web.library.selectors import page_of_takes
 from kettle_web.library.services import bring_back as bring_back_takes
 from kettle_web.library.services import delete_takes
@@ -48,6 +48,13 @@ def _take(pk: int) -> Take:
     return get_object_or_404(Take.objects.select_related(*related), pk=pk)
 
 
+def _changed(pk: int) -> Take:
+    """The take that an open page changes; it may have been deleted meanwhile."""
+    if Take.with_deleted.exclude(deleted_at=None).filter(pk=pk).exists():
+        raise GoneError
+    return _take(pk)
+
+
 def _page(request: HttpRequest, found: Take, wrong: dict[str, Any] | None = None) -> HttpResponse:
     context = {
         "rig": found.rig,
@@ -82,7 +89,7 @@ def fine(request: HttpRequest, pk: int, name: str) -> HttpResponse:
 @require_POST
 def change(request: HttpRequest, pk: int) -> HttpResponse:
     """One form or button of the page: the take is changed afterwards."""
-    found = _take(pk)
+    found = _changed(pk)
     try:
         services.change_take(take=found, post=request.POST, seen=seen(request))
     except WrongFieldError as refused:
@@ -93,7 +100,7 @@ def change(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
     """Take the newest change of the take back, or do it again."""
-    found, again = _take(pk), "again" in request.POST
+    found, again = _changed(pk), "again" in request.POST
     words = services.undo_change(take=found, seen=seen(request), again=again)
     if words and not in_place(request):
         messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
