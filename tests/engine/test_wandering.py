@@ -92,6 +92,17 @@ class Wandering(unittest.TestCase):
         self.assertEqual((self.folder.path / "sync.json").stat().st_mtime_ns, before)
 
 
+class AcrossARoom(unittest.TestCase):
+    def test_a_second_microphone_is_off_by_no_more_than_its_bound(self):
+        folder = TakeFolder(ROOT / "across-a-room")
+        info = record_take(Studio(8), sound_rig("headset", "laptop"), folder.path, 20 * NS_PER_S)
+        laptop = align_take(folder, info).of("laptop")
+        self.assertIn("measured against", laptop.source)
+        off_ms = abs(laptop.offset_ms - laptop.true_offset_ms)
+        self.assertGreater(off_ms, 2.0)  # the way through the air
+        self.assertLess(off_ms, laptop.bound_ms)
+
+
 class BadStamps(unittest.TestCase):
     def test_stamps_that_stand_still_or_step_back_bursts_and_uneven_blocks_are_survived(self):
         studio = Studio(5)

@@ -36,7 +36,8 @@ ANALYSED_S, PLACES, PLACE_S = 40.0, 5, 16.0
 PICTURE_S = 12.0
 # So far round a pause nothing is compared, and no stretch shorter than this.
 EDGE_S, LEAST_S = 0.6, 1.5
-AIR_MS = 1.0
+# What is heard of a loudspeaker or a headphone, and what another microphone hears across a room.
+AIR_MS, ROOM_MS = 1.0, 9.0
 CELLS, THINNED = (32, 18), 4
 
 
@@ -344,7 +345,8 @@ def _bound_ms(measured: Measured) -> float | None:
     """How far off a track may be: by its stamps, and by where its contents disagree.
 
     Not known where neither a driver nor the contents say anything of its latency. What a
-    microphone hears of another sound came through the air, a ms for every 34 cm.
+    microphone hears of another sound came through the air, a ms for every 34 cm; two
+    microphones may stand 3 m apart.
     """
     if measured.source == "no report":
         return None
@@ -352,5 +354,8 @@ def _bound_ms(measured: Measured) -> float | None:
     stamps_ms = 2 * measured.clock.spread_ns / 1e6
     if measured.agreement is None or not sure:
         return stamps_ms
-    step_ms = 1000 / (2 * float(measured.info.mode.fps)) if measured.info.is_picture else AIR_MS
+    if measured.info.is_picture:
+        step_ms = 1000 / (2 * float(measured.info.mode.fps))
+    else:
+        step_ms = ROOM_MS if measured.info.kind == "microphone" else AIR_MS
     return max(stamps_ms, step_ms, float(np.ptp(sure)))
