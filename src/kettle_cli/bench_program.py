@@ -25,7 +25,7 @@ from kettle_core.sound.tone import Tone
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
-from kettle_media.program.cleaned import cleaned_sound
+from kettle_media.program.cleaned import CleanedSound
 from kettle_media.program.mix import ProgramMix
 from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take, render_program
@@ -158,7 +158,7 @@ def _cleaned(folder: TakeFolder, sync: TakeSync) -> None:
             engine.process(heard[at : at + MASTER_HZ])
 
     def through() -> None:
-        _, opened = cleaned_sound(folder, track, sync, tone, samples, go_on)
+        _, opened = CleanedSound(folder, track, sync, tone, samples).made(go_on)
         opened.close()
 
     (_, engine_s), (_, ours_s) = _spent(alone), _spent(through)

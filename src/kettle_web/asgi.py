@@ -9,13 +9,14 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kettle_web.settings")
 django_application = get_asgi_application()
 
 from kettle_web.frame.door import Door  # noqa: E402
-from kettle_web.live.urls import urlpatterns  # noqa: E402
+from kettle_web.live.urls import urlpatterns as live  # noqa: E402
+from kettle_web.takes.sockets import urlpatterns as players  # noqa: E402
 
 application = Door(
     ProtocolTypeRouter(
         {
             "http": django_application,
-            "websocket": URLRouter(urlpatterns),
+            "websocket": URLRouter([*live, *players]),
         }
     )
 )

@@ -23,8 +23,8 @@ from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver, Layer, Scene
 from kettle_engine.addresses import live_address
 from kettle_engine.protocol import LEVELS, STATUS, picture_topic
-from kettle_engine.viewing.jpeg import picture_to_page_jpeg
 from kettle_engine.viewing.small import small_picture
+from kettle_media.picture.jpeg import picture_to_page_jpeg
 from kettle_media.rig_document import SCENE, rig_to_dict
 from kettle_studio.driver import Studio
 from tests.engine.process import EngineProcess

@@ -1,6 +1,6 @@
 """The format as values: how picture and sound of tracks and program are written, and where."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Annotated, Literal
 
@@ -128,6 +128,15 @@ class Format:
     def frame_size(self) -> tuple[int, int]:
         """Width and height of the frame in px."""
         return self.frame_width, self.frame_height
+
+    def shrunk(self, part: int) -> "Format":
+        """With a frame of one `part`th of the width and height, in even px.
+
+        >>> Format().shrunk(2).frame_size
+        (960, 540)
+        """
+        across, down = (max(2, px // (2 * part) * 2) for px in self.frame_size)
+        return replace(self, frame_width=across, frame_height=down)
 
     @property
     def frame(self) -> Box:

@@ -7,11 +7,11 @@ from typing import Any, Protocol
 
 from kettle_engine.clock import Clock
 from kettle_engine.protocol import PICTURE, PROGRAM, SCENE_SIZES, SHOWN_WIDTH, SIZES, WHOLE
-from kettle_engine.viewing.jpeg import picture_to_page_jpeg
 from kettle_engine.viewing.live import Live
 from kettle_engine.viewing.outbox import Outbox
 from kettle_engine.viewing.scene_pictures import ScenePictures, Shown, shrunk_for_page
 from kettle_engine.viewing.small import labelled, small_picture
+from kettle_media.picture.jpeg import picture_to_page_jpeg
 
 # While a layer is dragged or a change-over is played.
 LIVELY_EVERY_S = 1 / 40

@@ -25,7 +25,7 @@ from kettle_core.program.plan import stretches_from_now
 from kettle_core.program.replay import Resolved
 from kettle_core.program.stretch import Stretch
 from kettle_core.rig.changes import with_format
-from kettle_core.rig.format import SCALINGS, Format
+from kettle_core.rig.format import SCALINGS
 from kettle_core.rig.rig import Rig
 from kettle_core.rig.scene_changes import layer_of
 from kettle_core.scene.layout import Box
@@ -173,7 +173,8 @@ class ScenePictures:
 
     def _plan(self, rig: Rig, scene: Scene, width: int = 0) -> ScenePlan:
         if width:
-            rig = with_format(replace(rig, scenes=(scene,)), _small_format(rig.format, width))
+            small = rig.format.shrunk(max(1, rig.format.frame_width // width))
+            rig = with_format(replace(rig, scenes=(scene,)), small)
             scene = rig.scenes[0]
         return plan_scene(scene, rig.format.frame_size, self._masks(scene))
 
@@ -209,13 +210,6 @@ class ScenePictures:
         pictures = self._pictures(live, *(rig.seen_in(s) for s in scenes))[0]
         frame = self._composer(rig).compose(shown, pictures, giving_way, way, share)
         return Shown(hash((shown, at_s)), picture_from_i420(frame))
-
-
-def _small_format(format_: Format, width: int) -> Format:
-    """A format whose frame is a whole part of another's, at least `width` px wide."""
-    part = max(1, format_.frame_width // width)
-    across, down = (max(2, px // (2 * part) * 2) for px in format_.frame_size)
-    return replace(format_, frame_width=across, frame_height=down)
 
 
 def shrunk_for_page(frame: Picture, width: int) -> Picture:

@@ -17,6 +17,7 @@ from kettle_media.durable import put_in_place
 from kettle_media.sound.sound_file import SoundFileWriter
 from kettle_media.take.sound_track import MASTER_HZ
 
+SETTLED_SAMPLES = MASTER_HZ
 # The sound of a line: (channels, count) from a sample of its source on.
 Read = Callable[[SoundLine, int, int], Sound]
 
@@ -37,11 +38,15 @@ def _add(into: Sound, line: SoundLine, first: int, read: Read, as_heard: bool) -
 
 
 class ProgramMix:
-    """The mix, piece by piece from the beginning: levels, pan, ducking, true peak limited."""
+    """The mix, piece by piece from a sample on: levels, pan, ducking, true peak limited.
 
-    def __init__(self, plan: Plan, read: Read) -> None:
+    Ducking and limiter remember what was before; begun anywhere but at the beginning they have
+    forgotten it after `SETTLED_SAMPLES`.
+    """
+
+    def __init__(self, plan: Plan, read: Read, first: int = 0) -> None:
         self._plan, self._read = plan, read
-        self._at = 0
+        self._at = first
         self._ducker = Ducker(2, plan.ducking) if plan.ducking.on else None
         self._limiter = Limiter(2, CEILING_DBTP)
         self._straight = np.zeros((2, 0), np.float32)

@@ -3,6 +3,7 @@
 import hashlib
 import json
 from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, replace
 
 import numpy as np
@@ -14,32 +15,40 @@ from kettle_core.rig.rig import Rig
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.tone import Tone, placed
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.program.cleaned import cleaned_sound
+from kettle_media.program.cleaned import CleanedSound, Heard
 from kettle_media.rig.stills import masks_of, read_still
 from kettle_media.take.align import GiveWay, go_on, open_sound
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo
 from kettle_media.take.picture_track import PictureTrack
-from kettle_media.take.sound_track import MASTER_HZ, RawTrack, SoundTrack
+from kettle_media.take.sound_track import MASTER_HZ, RawTrack
 from kettle_media.take.sync_report import TakeSync
 
 
 class TakeSources:
     """The tracks of a take on record time, opened when they are first asked for.
 
-    Pictures and sounds may be asked for by two threads, each its own.
+    Pictures and sounds may be asked for by two threads, each its own. `at_once` sounds that were
+    not cleaned yet are cleaned from where they are asked for on, which is nearly the same.
     """
 
     def __init__(
-        self, folder: TakeFolder, info: TakeInfo, sync: TakeSync, give_way: GiveWay = go_on
+        self,
+        folder: TakeFolder,
+        info: TakeInfo,
+        sync: TakeSync,
+        give_way: GiveWay = go_on,
+        at_once: bool = False,
     ) -> None:
         self._folder, self._info, self._sync = folder, info, sync
-        self._give_way = give_way
+        self._give_way, self._at_once = give_way, at_once
+        # After a jump every track is decoded from its keyframe on: beside each other.
+        self._beside = ThreadPoolExecutor(thread_name_prefix="decode") if at_once else None
         self.rig = recorded_rig(folder, info, sync)
         self.stills = read_stills(folder, self.rig)
         self._sizes = {i.id: i.size for i in self.rig.inputs}
         self._pictures: dict[str, PictureTrack] = {}
-        self._sounds: dict[tuple[str, Tone], tuple[SoundTrack, RawTrack]] = {}
+        self._sounds: dict[tuple[str, Tone], tuple[Heard, RawTrack]] = {}
 
     @property
     def length_ns(self) -> int:
@@ -49,29 +58,32 @@ class TakeSources:
 
     def pictures(self, inputs: Iterable[str], record_ns: float) -> dict[str, Picture]:
         """The pictures of inputs at a record time; those that were not recorded are left out."""
-        found = {}
-        for name in inputs:
-            if name in self.stills:
-                found[name] = self.stills[name]
-            elif name in self._sync.captured_ns:
-                if name not in self._pictures:
-                    track = self._info.track(name)
-                    size, scaling = self._sizes[name], self.rig.format.scaling
-                    opened = PictureTrack(self._folder, track, self._sync, size, scaling)
-                    self._pictures[name] = opened
-                found[name] = self._pictures[name].at(record_ns)
-        return found
+        names = list(inputs)
+        found = {name: self.stills[name] for name in names if name in self.stills}
+        tracks = [n for n in names if n in self._sync.captured_ns and n not in found]
+        opened = [self._track(name) for name in tracks]
+        seen = (self._beside.map if self._beside else map)(lambda t: t.at(record_ns), opened)
+        return found | dict(zip(tracks, seen, strict=True))
+
+    def _track(self, name: str) -> PictureTrack:
+        if name not in self._pictures:
+            track = self._info.track(name)
+            size, scaling = self._sizes[name], self.rig.format.scaling
+            opened = PictureTrack(self._folder, track, self._sync, size, scaling)
+            self._pictures[name] = opened
+        return self._pictures[name]
 
     def sound(self, input_id: str, tone: Tone, first: int, count: int) -> Sound:
         """(channels, count) of an input through its chain, from a sample of record time on."""
         key = (input_id, tone)
         if key not in self._sounds:
             track = self._info.track(input_id)
+            opened: tuple[Heard, RawTrack] | None
             if tone.cleans:
                 length = round(self.length_ns * MASTER_HZ / NS_PER_S)
-                opened = cleaned_sound(
-                    self._folder, track, self._sync, tone, length, self._give_way
-                )
+                cleaned = CleanedSound(self._folder, track, self._sync, tone, length)
+                opened = cleaned.kept() if self._at_once else cleaned.made(self._give_way)
+                opened = opened or cleaned.from_anywhere()
             else:
                 opened = open_sound(self._folder, track, self._sync, tone.delay_ms)
             self._sounds[key] = opened
@@ -101,6 +113,8 @@ class TakeSources:
 
     def close(self) -> None:
         """Close what was opened."""
+        if self._beside:
+            self._beside.shutdown()
         for track in self._pictures.values():
             track.close()
         for _, raw in self._sounds.values():

@@ -11,6 +11,7 @@ from kettle_core.program.replay import Replay, Resolved
 from kettle_core.program.stretch import Stretch
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import program_settings
+from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap
@@ -33,7 +34,9 @@ from kettle_media.take.sync_report import TakeSync
 from kettle_media.told import Told
 
 
-def plan_take(rig: Rig, said: Replay, take_id: str, length_ns: int) -> tuple[Plan, TimeMap]:
+def plan_take(
+    rig: Rig, said: Replay, take_id: str, length_ns: int, format_: Format | None = None
+) -> tuple[Plan, TimeMap]:
     """The plan of a whole take with its pauses closed, and the map to its record time.
 
     Parameters
@@ -42,10 +45,11 @@ def plan_take(rig: Rig, said: Replay, take_id: str, length_ns: int) -> tuple[Pla
     said : what its cues say
     take_id : its UUID
     length_ns : of the take in record time
+    format_ : the program's, if it is not the rig's
     """
     take = Source("take", take_id)
     time_map = said.take_time(take, length_ns)
-    return make_plan({take: Script(rig, said)}, time_map, rig.format), time_map
+    return make_plan({take: Script(rig, said)}, time_map, format_ or rig.format), time_map
 
 
 def compose_take(

@@ -1,0 +1,1 @@
+"""Plans played at once, without a program being composed first."""

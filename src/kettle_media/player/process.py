@@ -1,0 +1,137 @@
+"""A player at the end of a line: orders come as JSON lines, messages go, their length first.
+
+It ends when nobody is at the other end, or has said nothing for a while; then it says so by a
+message of no length.
+"""
+
+import json
+import queue
+import threading
+from contextlib import suppress
+from typing import Any, Protocol
+
+from kettle_core.errors import KettleError
+from kettle_media.player.messages import LENGTH, Message
+from kettle_media.player.player import Order, Player
+from kettle_media.player.show import Show, show_of_take
+from kettle_media.take.folder import TakeFolder
+
+# Who stands still may think for so long.
+FORGOTTEN_S = 600.0
+# While it plays, so often it is looked whether something is wanted.
+REST_S = 0.02
+
+
+class GoneError(Exception):
+    """Nobody listens any more."""
+
+
+class Line(Protocol):
+    """A connection by which orders come and messages go."""
+
+    def readline(self) -> bytes:
+        """The next line; empty at the end."""
+        ...
+
+    def write(self, data: "bytes | memoryview[int]", /) -> int | None:
+        """Send some of what is given; says how much."""
+        ...
+
+
+class PlayerProcess:
+    """Answers orders about one take until nobody listens.
+
+    Parameters
+    ----------
+    folder : the take
+    line : where orders come from and messages go to
+    """
+
+    def __init__(self, folder: TakeFolder, line: Line) -> None:
+        self._folder, self._line = folder, line
+        self._lines: queue.Queue[bytes] = queue.Queue()
+        self._show: Show | None = None
+        self._player: Player | None = None
+        self._turn = 0
+
+    def run(self) -> None:
+        """Answer."""
+        threading.Thread(target=self._listen, name="orders", daemon=True).start()
+        self._open()
+        self._say(Message(Message.READY, 0, 0.0))
+        with suppress(GoneError, ConnectionError):
+            made: Message | None = None
+            while True:
+                self._follow_orders(wait=made is None)
+                made = self._make()
+                if made:
+                    self._say(made)
+        if self._show:
+            self._show.close()
+
+    def _listen(self) -> None:
+        with suppress(ConnectionError):
+            while line := self._line.readline():
+                self._lines.put(line)
+        self._lines.put(b"")
+
+    def _follow_orders(self, wait: bool) -> None:
+        plays = self._player is not None and self._player.is_playing
+        wait_s = (REST_S if plays else FORGOTTEN_S) if wait else 0.0
+        while True:
+            try:
+                line = self._lines.get(timeout=wait_s) if wait_s else self._lines.get_nowait()
+            except queue.Empty:
+                if wait_s == FORGOTTEN_S:
+                    self._send(b"")
+                    raise GoneError from None
+                return
+            if not line:
+                raise GoneError
+            wait_s = 0.0
+            self._follow(json.loads(line))
+
+    def _follow(self, asked: dict[str, Any]) -> None:
+        order = Order(
+            int(asked["turn"]), float(asked["at"]), bool(asked["playing"]), float(asked["rate"])
+        )
+        self._turn = order.turn
+        if asked.get("anew"):
+            self._open()
+        if self._player:
+            try:
+                self._player.order(order)
+            except KettleError as error:
+                self._fail(error)
+
+    def _make(self) -> Message | None:
+        try:
+            return self._player.make() if self._player else None
+        except KettleError as error:
+            self._fail(error)
+            return None
+
+    def _open(self) -> None:
+        """Open the take as it is by now."""
+        if self._show:
+            self._show.close()
+        self._show = self._player = None
+        try:
+            self._show = show_of_take(self._folder)
+            self._player = Player(self._show)
+            self._player.warm_up()
+        except KettleError as error:
+            self._fail(error)
+
+    def _fail(self, error: KettleError) -> None:
+        """Say what is wrong; the next order that wants it opened anew tries again."""
+        self._player = None
+        self._say(Message(Message.TROUBLE, self._turn, 0.0, str(error).encode()))
+
+    def _say(self, message: Message) -> None:
+        self._send(message.packed())
+
+    def _send(self, data: bytes) -> None:
+        left = memoryview(LENGTH.pack(len(data)) + data)
+        while left:
+            left = left[self._line.write(left) or 0 :]

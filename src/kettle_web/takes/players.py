@@ -1,0 +1,114 @@
+"""Players of takes, as pages' connections have them: each a process of its own."""
+
+import asyncio
+import json
+import os
+import socket
+import subprocess
+import sys
+from collections.abc import AsyncIterator
+from contextlib import suppress
+from pathlib import Path
+from typing import Any, ClassVar
+
+from kettle_media.player.messages import LENGTH
+
+# Each opens the tracks of a take (some 100 MB): of more the one that was asked longest ago ends.
+MOST = 4
+
+
+class Nest:
+    """The process that players are forked from, started when the first one is wanted."""
+
+    def __init__(self) -> None:
+        self._process: subprocess.Popen[bytes] | None = None
+        self._asks: socket.socket | None = None
+
+    def player(self, folder: Path) -> socket.socket:
+        """A line to a new player of a take's folder."""
+        try:
+            return self._forked(folder)
+        except OSError:
+            # It was killed; another one is as good.
+            self.end()
+            return self._forked(folder)
+
+    def end(self) -> None:
+        """Have it end; players end with their own lines."""
+        if self._asks:
+            self._asks.close()
+        if self._process:
+            self._process.wait()
+        self._asks = self._process = None
+
+    def _forked(self, folder: Path) -> socket.socket:
+        if self._asks is None:
+            self._asks, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+            with theirs:
+                words = [sys.executable, "-m", "kettle_media.player.nest"]
+                self._process = subprocess.Popen(
+                    words, stdin=theirs.fileno(), start_new_session=True
+                )
+        ours, theirs = socket.socketpair()
+        with theirs:
+            socket.send_fds(self._asks, [os.fsencode(folder)], [theirs.fileno()])
+        return ours
+
+
+class PlayerLine:
+    """A page's player: begun when it is first asked for, and again when it has ended."""
+
+    nest: ClassVar[Nest] = Nest()
+    running: ClassVar[list["PlayerLine"]] = []
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._writer: asyncio.StreamWriter | None = None
+        self._reader: asyncio.StreamReader | None = None
+        self._begins = asyncio.Event()
+
+    async def say(self, order: dict[str, Any]) -> None:
+        """Give it an order."""
+        if self._writer is None:
+            await self._begin()
+        if self in self.running:
+            self.running.remove(self)
+            self.running.append(self)
+        if self._writer:
+            # One that is just ending is missed by who reads from it.
+            with suppress(ConnectionError):
+                self._writer.write(json.dumps(order).encode() + b"\n")
+                await self._writer.drain()
+
+    async def messages(self) -> AsyncIterator[bytes | None]:
+        """All that it says; None when it failed."""
+        while True:
+            await self._begins.wait()
+            reader, bye = self._reader, False
+            with suppress(asyncio.IncompleteReadError, ConnectionError):
+                while reader and not bye:
+                    (length,) = LENGTH.unpack(await reader.readexactly(LENGTH.size))
+                    bye = not length
+                    if length:
+                        yield await reader.readexactly(length)
+            if self._reader is reader:
+                self.end()
+                if not bye:
+                    yield None
+
+    def end(self) -> None:
+        """Hang up: it ends then, and another one begins with the next order."""
+        if self._writer:
+            self._writer.close()
+        self._writer = self._reader = None
+        self._begins.clear()
+        if self in self.running:
+            self.running.remove(self)
+
+    async def _begin(self) -> None:
+        while len(self.running) >= MOST:
+            self.running[0].end()
+        self.running.append(self)
+        line = self.nest.player(self._folder)
+        self._reader, self._writer = await asyncio.open_connection(sock=line)
+        self._begins.set()

@@ -1,0 +1,81 @@
+"""A page plays a take from its plan: orders go to a player, pictures and sound come from it."""
+
+import asyncio
+import json
+import logging
+from math import isfinite
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from channels.generic.websocket import AsyncWebsocketConsumer
+
+from kettle_media.player.messages import Message
+from kettle_media.player.tempo import LIMITS
+from kettle_web.models import Take
+from kettle_web.takes.players import PlayerLine
+
+log = logging.getLogger("kettle.player")
+GONE = "This take was deleted. The library's bin has it."
+FAILED = "The player failed, which its log explains. Press Play to start it anew."
+
+
+class PlayConsumer(AsyncWebsocketConsumer):
+    """Takes orders as JSON, sends messages as a player packs them (`kettle_media.player`)."""
+
+    async def connect(self) -> None:
+        """Find the take; what it plays with is started by the first order."""
+        await self.accept()
+        self._turn = 0
+        self._line: PlayerLine | None = None
+        self._pumping: asyncio.Task[None] | None = None
+        pk = self.scope["url_route"]["kwargs"]["pk"]
+        take = await Take.objects.filter(pk=pk).afirst()
+        if take is None:
+            await self._trouble(GONE)
+            await self.close(4404)
+            return
+        self._line = PlayerLine(await sync_to_async(lambda: take.path)())
+        self._pumping = asyncio.create_task(self._pump(self._line))
+        self._pumping.add_done_callback(self._see_end)
+
+    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None) -> None:
+        """An order; what is none ends the connection and nothing else."""
+        try:
+            order = read_order(json.loads(text_data or ""))
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError, OverflowError):
+            await self.close(4400)
+            return
+        self._turn = order["turn"]
+        if self._line:
+            await self._line.say(order)
+
+    async def disconnect(self, code: int) -> None:
+        """Nobody looks any more."""
+        if self._line:
+            self._line.end()
+        if self._pumping:
+            self._pumping.cancel()
+
+    async def _pump(self, line: PlayerLine) -> None:
+        async for message in line.messages():
+            if message is None:
+                await self._trouble(FAILED)
+            else:
+                await self.send(bytes_data=message)
+
+    async def _trouble(self, words: str) -> None:
+        message = Message(Message.TROUBLE, self._turn, 0.0, words.encode())
+        await self.send(bytes_data=message.packed())
+
+    def _see_end(self, task: asyncio.Task[None]) -> None:
+        if not task.cancelled() and (fault := task.exception()):
+            log.error("The connection of a player failed.", exc_info=fault)
+
+
+def read_order(asked: dict[str, Any]) -> dict[str, Any]:
+    """An order of a page. Raises ValueError, KeyError, TypeError where it is none."""
+    turn, at_s, rate = int(asked["turn"]), float(asked["at"]), float(asked["rate"])
+    if not (0 <= turn < 2**31 and isfinite(at_s) and LIMITS[0] <= rate <= LIMITS[1]):
+        raise ValueError("no order")
+    flags = {name: bool(asked.get(name)) for name in ("playing", "anew")}
+    return {"turn": turn, "at": min(max(at_s, 0.0), 1e7), "rate": rate, **flags}
