@@ -369,3 +369,9 @@ class Take(Edited, Deletable):
     def has_program(self) -> bool:
         """Whether its program is composed, as it is now or as it was before a change."""
         return self.composed_revision is not None
+
+    @property
+    def has_program_now(self) -> bool:
+        """Whether its program is composed as it is now."""
+        done = self.program_job is None or self.program_job.state == Job.State.DONE
+        return self.has_program and done

@@ -1,8 +1,12 @@
 """A take as people look at it: found in lines, near in lanes, played, changed afterwards."""
 
+import numpy as np
 from playwright.sync_api import expect
+from scipy.signal import correlate
 
 from kettle_core.program.cues import Hide, Mark, Show
+from kettle_media.player.show import show_of_take
+from kettle_media.program.mix import ProgramMix
 from kettle_media.take.afterwards import read_afterwards
 from kettle_media.take.folder import TakeFolder
 from tests.browser.case import BrowserCase
@@ -18,6 +22,29 @@ PLACES = """async () => {
 }"""
 HEARD = """() => [...document.querySelectorAll("[data-plays]")].filter((e) => !e.muted)
   .map((e) => e.dataset.plays)"""
+
+# What is given to the sound device and when, and which picture is drawn when by the same clock.
+TAPPED = """
+window.tapped = {sound: [], seen: []};
+const start = AudioBufferSourceNode.prototype.start;
+AudioBufferSourceNode.prototype.start = function (when) {
+  tapped.context = this.context;
+  const all = this.buffer.getChannelData(0);
+  const thin = Array.from({length: all.length / 6}, (_, n) => all[6 * n + 2]);
+  tapped.sound.push([when, thin]);
+  return start.call(this, when);
+};
+const draw = CanvasRenderingContext2D.prototype.drawImage;
+CanvasRenderingContext2D.prototype.drawImage = function (...all) {
+  const media = this.canvas.parentElement;
+  if (tapped.context && media?.localName === "plan-media") {
+    const {currentTime, outputLatency} = tapped.context;
+    tapped.seen.push([currentTime - outputLatency, Number(media.dataset.shows)]);
+  }
+  return draw.apply(this, all);
+};
+"""
+THIN_HZ = 8000
 
 
 class TakePage(BrowserCase):
@@ -94,6 +121,39 @@ class TakePage(BrowserCase):
         page.get_by_role("button", name="Back to what was recorded").click()
         expect(page.locator("[data-part=take-marks]")).not_to_contain_text("Desk webcam hidden")
 
+    def test_4_what_was_changed_plays_from_its_plan_picture_and_sound_together(self):
+        page = self.page
+        page.add_init_script(TAPPED)
+        page.reload()
+        self.until("document.body.dataset.ready === 'take'")
+        page.locator("[data-lines]").press("Home")
+        page.get_by_label("Picture", exact=True).select_option(label="Desk webcam")
+        page.get_by_role("button", name="Hide it").click()
+        self.saved()
+        page.get_by_role("button", name="Cancel").first.click()
+        self.until("document.querySelector('plan-media')?.dataset.shows === '0.0000'")
+        page.get_by_role("button", name="Play Space").click()
+        self.until("tapped.seen.length > 80 && tapped.sound.length > 60")
+        page.get_by_role("button", name="Pause Space").click()
+        tapped = page.evaluate("({sound: tapped.sound, seen: tapped.seen})")
+        show = show_of_take(self.folder)
+        self.addCleanup(show.close)
+        mix = ProgramMix(show.plan, show.read).read(10 * 6 * THIN_HZ)[0, 2::6]
+        at_s = [(when, program_s(mix, np.array(thin))) for when, thin in tapped["sound"][5:50:9]]
+        clock = np.median([when - program for when, program in at_s])
+        self.assertLess(max(abs(when - program - clock) for when, program in at_s), 0.04)
+        apart = [when - program - clock for when, program in tapped["seen"][5:-5]]
+        self.assertLess(np.median(np.abs(apart)), 0.04)
+        # A jump, and a step of one frame.
+        page.locator("[data-lines]").press("ArrowRight")
+        page.get_by_role("button", name="On .").click()
+        self.until(
+            "Math.abs(document.querySelector('plan-media').dataset.shows"
+            " - document.querySelector('plan-media').currentTime) < 0.001"
+        )
+        page.locator("[data-lines]").press("u")
+        self.saved()
+
     def test_3_a_track_is_moved_by_hand_and_put_back(self):
         page = self.page
         page.get_by_text("Sync: how it was measured").click()
@@ -154,3 +214,10 @@ class TakePage(BrowserCase):
         expect(page.get_by_role("dialog", name="Keys of this page")).to_contain_text("Mark it")
         keys.press("Escape")
         self.assertEqual(self.problems, [])
+
+
+def program_s(mix, piece):
+    """The program time at which a piece of its mix lies, in s."""
+    found = correlate(mix, piece, "valid", "fft")
+    energy = np.sqrt(np.convolve(np.square(mix), np.ones(piece.size), "valid") + 1e-9)
+    return int(np.argmax(found / energy)) / THIN_HZ

@@ -4,7 +4,9 @@ import json
 import shutil
 import threading
 from dataclasses import replace
+from unittest import mock
 
+from asgiref.sync import async_to_sync
 from django.db import connection, transaction
 from django.http import QueryDict
 from django.test import TransactionTestCase
@@ -13,6 +15,7 @@ from django.utils import timezone
 
 from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.cues import GoOn, Hide, Mark, Pause, Show, ToScene
+from kettle_media.player.messages import Message
 from kettle_media.survey.losses import Gap
 from kettle_media.survey.paths import SurveyPaths
 from kettle_media.survey.sounds import Clip
@@ -21,9 +24,13 @@ from kettle_media.take.afterwards import read_afterwards, write_afterwards
 from kettle_media.take.cues import write_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_web.frame.editing import edit
+from kettle_web.library.services import delete_takes
 from kettle_web.models import Job, Take, Tutorial
+from kettle_web.takes.overview import overview
+from kettle_web.takes.players import PlayerLine
 from kettle_web.takes.services import change_take, look_after_takes
 from tests.fixtures import copied_take
+from tests.web.page_socket import PageSocket
 from tests.web.test_pages import PageCase
 from tests.web.working import do_jobs
 
@@ -282,3 +289,57 @@ class Overview(TakeCase):
         self.assertEqual(gone.status_code, 400)
         self.assertEqual(self.client.get(self.take.get_absolute_url()).status_code, 200)
         self.assertIn("is not a take", json.dumps(gone.content.decode()))
+
+
+class Playing(TransactionTestCase):
+    def setUp(self):
+        folder = copied_take("played-by-page")
+        root = {"tutorial": Tutorial.objects.create(), "root": str(folder.path.parent)}
+        fields = {"folder": folder.path.name, "name": "t", "recorded_at": timezone.now()}
+        self.take = Take.objects.create(**fields, **root)
+
+    def play(self, *orders):
+        """The kinds of what comes for orders, one each, and the last message."""
+
+        async def plays():
+            socket = PageSocket(f"/live/takes/{self.take.pk}/")
+            await socket.connect()
+            found = []
+            for order in orders:
+                await socket.send_json({"rate": 1, "playing": False, **order})
+                while True:
+                    said = await socket.receive_output(30)
+                    if said["type"] == "websocket.close":
+                        return found, said["code"]
+                    message = Message.unpacked(said["bytes"])
+                    if message.kind in (Message.PICTURE, Message.TROUBLE):
+                        found.append(message)
+                        break
+            await socket.disconnect()
+            return found, None
+
+        self.addCleanup(PlayerLine.nest.end)
+        # It would close this test's database, which is in memory.
+        with mock.patch("channels.db.close_old_connections"):
+            return async_to_sync(plays)()
+
+    def test_a_page_is_shown_what_was_changed_before_it_is_composed(self):
+        first, _ = self.play({"turn": 1, "at": 2.5})
+        post = QueryDict("part=hide&at_s=0&input=webcam-1")
+        change_take(take=self.take, post=post, seen=None)
+        self.assertEqual(overview(self.take)["program"], "")
+        again, _ = self.play({"turn": 1, "at": 2.5}, {"turn": 2, "at": 2.5, "anew": True})
+        self.assertEqual([m.turn for m in again], [1, 2])
+        self.assertNotEqual(first[0].body, again[0].body)
+        self.assertEqual(PlayerLine.running, [])
+
+    def test_what_no_page_says_ends_the_connection(self):
+        for order in ({"turn": -1, "at": 0}, {"turn": 1, "at": float("nan")},
+                      {"turn": 1}, {"turn": 1, "at": 0, "rate": 9}):  # fmt: skip
+            self.assertEqual(self.play(order)[1], 4400)
+
+    def test_a_deleted_take_is_told_and_looked_for_no_more(self):
+        Take.objects.update(state=Take.State.COMPLETE)
+        delete_takes(takes=[Take.objects.get()])
+        found, _ = self.play({"turn": 1, "at": 0})
+        self.assertIn("was deleted", found[0].body.decode())

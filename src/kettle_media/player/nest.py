@@ -1,59 +1,63 @@
-"""Starts players: all that they need is loaded once, and each is forked from there.
+"""Where players come from."""
 
-Whoever wants one sends the take's folder with a socket for it by the socket that is this
-process's standard input; it ends when that is closed.
-"""
-
-import importlib
 import os
-import signal
 import socket
+import subprocess
 import sys
-import traceback
-from contextlib import suppress
+import threading
 from pathlib import Path
 
-from kettle_media.player.process import PlayerProcess
-from kettle_media.take.folder import TakeFolder
 
-MOST_PATH_BYTES = 8192
-# What shows gives way to what records.
-NICE = 5
-# Loaded when they are first used otherwise, which would make the first picture wait.
-LOADED = ("scipy.signal", "soxr", "cv2", "simplejpeg")
+class Nest:
+    """The process that players are forked from; any thread may ask."""
 
+    def __init__(self) -> None:
+        self._lock = threading.RLock()
+        self._process: subprocess.Popen[bytes] | None = None
+        self._asks: socket.socket | None = None
 
-def main() -> None:
-    """Fork a player for every folder that comes."""
-    with suppress(OSError):
-        os.setpriority(os.PRIO_PROCESS, 0, NICE)
-    for name in LOADED:
-        importlib.import_module(name)
-    # Nobody waits for players that have ended.
-    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
-    asks = socket.socket(fileno=os.dup(sys.stdin.fileno()))
-    while True:
-        path, handles, _, _ = socket.recv_fds(asks, MOST_PATH_BYTES, 1)
-        if not path:
-            return
-        if os.fork() == 0:
-            asks.close()
-            _play(Path(os.fsdecode(path)), handles[0])
-        os.close(handles[0])
+    def warm_up(self) -> socket.socket:
+        """Have it load what players need, as one will soon be wanted; gives where to ask it."""
+        with self._lock:
+            if self._asks is None:
+                self._asks, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+                words = [sys.executable, "-m", "kettle_media.player"]
+                with theirs:
+                    self._process = subprocess.Popen(
+                        words, stdin=theirs.fileno(), start_new_session=True
+                    )
+            return self._asks
 
+    @property
+    def pid(self) -> int:
+        """The number of its process, 0 where there is none."""
+        return self._process.pid if self._process else 0
 
-def _play(folder: Path, handle: int) -> None:
-    status = 1
-    try:
-        signal.signal(signal.SIGCHLD, signal.SIG_DFL)
-        with socket.socket(fileno=handle) as line, line.makefile("rwb", 0) as both:
-            PlayerProcess(TakeFolder(folder), both).run()
-        status = 0
-    except Exception:
-        traceback.print_exc()
-    # A thread that still waits for orders is not waited for.
-    os._exit(status)
+    def player(self, folder: Path) -> socket.socket:
+        """A line to a new player of a take's folder."""
+        try:
+            return self._forked(folder)
+        except OSError:
+            # It was killed; another one is as good.
+            self.end()
+            return self._forked(folder)
 
+    def end(self) -> None:
+        """Have it end; players end with their own lines."""
+        with self._lock:
+            if self._asks:
+                self._asks.close()
+            if self._process:
+                self._process.wait()
+            self._asks = self._process = None
 
-if __name__ == "__main__":
-    main()
+    def _forked(self, folder: Path) -> socket.socket:
+        asks = self.warm_up()
+        ours, theirs = socket.socketpair()
+        with theirs:
+            try:
+                socket.send_fds(asks, [os.fsencode(folder)], [theirs.fileno()])
+            except OSError:
+                ours.close()
+                raise
+        return ours

@@ -20,7 +20,7 @@ from kettle_media.take.sound_track import MASTER_HZ
 PICTURES_PER_S = 24
 QUALITY = 80
 # So much is made ahead of what is heard, in s of the listener's time; sound first.
-SOUND_AHEAD_S, PICTURES_AHEAD_S = 0.9, 0.35
+SOUND_AHEAD_S, PICTURES_AHEAD_S = 0.9, 0.5
 PIECE_SAMPLES = MASTER_HZ // 10
 
 
@@ -67,6 +67,7 @@ class Player:
         self._order, self._told_at = order, self._now()
         if fresh:
             self._begins, self._picture, self._stands = order.at_s, 0, -1
+            self._end_told = False
             self._sound = _SoundFrom(self._show, order) if order.playing else None
 
     @property
@@ -89,10 +90,10 @@ class Player:
         if not self._sound.ended and self._sound.at_s < heard_s + ahead_s:
             at_s = self._sound.at_s
             sound = self._sound.piece()
-            if sound.shape[1]:
-                return Message(Message.SOUND, turn, at_s, _as_int16(sound))
-            if self._sound.ended:
-                return Message(Message.END, turn, self._sound.at_s)
+            return Message(Message.SOUND, turn, at_s, _as_int16(sound))
+        if self._sound.ended and not self._end_told:
+            self._end_told = True
+            return Message(Message.END, turn, self._sound.at_s)
         return self._moving(heard_s)
 
     def _heard_s(self) -> float:

@@ -135,7 +135,8 @@ def overview(take: Take) -> dict[str, Any]:
             (now.seconds(h.at_ns), h.what, h.words) for h in (survey.happened if survey else ())
         ],
         "surveyed": survey is not None,
-        "program": played_address(take, "program") if take.has_program else "",
+        "program": played_address(take, "program") if take.has_program_now else "",
+        "plan": f"/live/takes/{take.pk}/?revision={take.revision}",
     }
 
 

@@ -2,57 +2,16 @@
 
 import asyncio
 import json
-import os
-import socket
-import subprocess
-import sys
 from collections.abc import AsyncIterator
 from contextlib import suppress
 from pathlib import Path
 from typing import Any, ClassVar
 
 from kettle_media.player.messages import LENGTH
+from kettle_media.player.nest import Nest
 
 # Each opens the tracks of a take (some 100 MB): of more the one that was asked longest ago ends.
 MOST = 4
-
-
-class Nest:
-    """The process that players are forked from, started when the first one is wanted."""
-
-    def __init__(self) -> None:
-        self._process: subprocess.Popen[bytes] | None = None
-        self._asks: socket.socket | None = None
-
-    def player(self, folder: Path) -> socket.socket:
-        """A line to a new player of a take's folder."""
-        try:
-            return self._forked(folder)
-        except OSError:
-            # It was killed; another one is as good.
-            self.end()
-            return self._forked(folder)
-
-    def end(self) -> None:
-        """Have it end; players end with their own lines."""
-        if self._asks:
-            self._asks.close()
-        if self._process:
-            self._process.wait()
-        self._asks = self._process = None
-
-    def _forked(self, folder: Path) -> socket.socket:
-        if self._asks is None:
-            self._asks, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
-            with theirs:
-                words = [sys.executable, "-m", "kettle_media.player.nest"]
-                self._process = subprocess.Popen(
-                    words, stdin=theirs.fileno(), start_new_session=True
-                )
-        ours, theirs = socket.socketpair()
-        with theirs:
-            socket.send_fds(self._asks, [os.fsencode(folder)], [theirs.fileno()])
-        return ours
 
 
 class PlayerLine:

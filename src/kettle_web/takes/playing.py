@@ -4,6 +4,7 @@ import asyncio
 import json
 import logging
 from math import isfinite
+from pathlib import Path
 from typing import Any
 
 from asgiref.sync import sync_to_async
@@ -29,12 +30,12 @@ class PlayConsumer(AsyncWebsocketConsumer):
         self._line: PlayerLine | None = None
         self._pumping: asyncio.Task[None] | None = None
         pk = self.scope["url_route"]["kwargs"]["pk"]
-        take = await Take.objects.filter(pk=pk).afirst()
-        if take is None:
+        folder = await sync_to_async(_folder_of, thread_sensitive=False)(pk)
+        if folder is None:
             await self._trouble(GONE)
             await self.close(4404)
             return
-        self._line = PlayerLine(await sync_to_async(lambda: take.path)())
+        self._line = PlayerLine(folder)
         self._pumping = asyncio.create_task(self._pump(self._line))
         self._pumping.add_done_callback(self._see_end)
 
@@ -70,6 +71,11 @@ class PlayConsumer(AsyncWebsocketConsumer):
     def _see_end(self, task: asyncio.Task[None]) -> None:
         if not task.cancelled() and (fault := task.exception()):
             log.error("The connection of a player failed.", exc_info=fault)
+
+
+def _folder_of(pk: int) -> Path | None:
+    take = Take.objects.filter(pk=pk).first()
+    return take.path if take else None
 
 
 def read_order(asked: dict[str, Any]) -> dict[str, Any]:

@@ -21,6 +21,7 @@ from kettle_web.takes import selectors, services
 from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
 from kettle_web.takes.forms import FineForm
 from kettle_web.takes.overview import overview
+from kettle_web.takes.players import PlayerLine
 
 
 @require_safe
@@ -73,6 +74,7 @@ def _page(request: HttpRequest, found: Take, wrong: dict[str, Any] | None = None
 @require_safe
 def take_overview(request: HttpRequest, pk: int) -> HttpResponse:
     """What lines, lanes and player are drawn from."""
+    PlayerLine.nest.warm_up()
     return JsonResponse(overview(_take(pk)))
 
 

@@ -231,7 +231,7 @@ class Sounds(unittest.TestCase):
     def test_cleaned_sounds_are_kept_until_their_chain_changes(self):
         tone = CLEANED
         folder = small_take("kept-cleaned", (), lambda rig: with_tone(rig, "headset", tone))
-        with mock.patch.object(cleaned, "_clean", wraps=cleaned._clean) as work:
+        with mock.patch.object(cleaned, "tone_chain", wraps=cleaned.tone_chain) as work:
             compose_take(folder, folder.program_path)
             compose_take(folder, folder.program_path)
             self.assertEqual(work.call_count, 1)
@@ -275,7 +275,7 @@ class Faults(unittest.TestCase):
                 failed.append(error)
 
         patch, drawn = drawn_frames()
-        with patch, mock.patch.object(cleaned, "_clean", wraps=cleaned._clean) as work:
+        with patch, mock.patch.object(cleaned, "tone_chain", wraps=cleaned.tone_chain) as work:
             threads = [threading.Thread(target=compose) for _ in range(3)]
             for thread in threads:
                 thread.start()

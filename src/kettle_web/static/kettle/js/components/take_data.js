@@ -10,7 +10,7 @@ import { fineStep, levelFor, partOf, STEP_BYTES } from "../lib/levels.js";
  *     rows: number, at: string[]}}} Track
  * @typedef {{id: string, at_s: number, until_s: number | null, text: string}} Mark
  * @typedef {{revision: number, length_s: number, fps: number, pieces: [number, number][],
- *   ink: string, tracks: Track[], marks: Mark[], program: string, surveyed: boolean,
+ *   ink: string, tracks: Track[], marks: Mark[], program: string, plan: string, surveyed: boolean,
  *   cues: {id: string, at_s: number, do: string, words: string}[],
  *   steps: {at_s: number, words: string}[], scenes: {at_s: number, words: string, scene: string}[],
  *   quiet: [number, number][], happened: [number, string, string][]}} Overview

@@ -1,19 +1,22 @@
+import "./plan_media.js";
 import { PROGRAM } from "../lib/take_choice.js";
 import { fromFile, toFile, toRecord, toTake } from "../lib/take_time.js";
 
+/** @typedef {HTMLMediaElement | import("./plan_media.js").PlanMedia} Playable */
+
 /**
  * The files of a take that are played, each an element made when it is first wanted, and at which
- * time of it a time of the take lies.
+ * time of it a time of the take lies. A program that is not composed as it is by now plays from its plan.
  * @param {HTMLElement} root @param {import("./take_data.js").TakeData} data
  * @param {import("../lib/take_choice.js").Choice} choice
  * @param {(name: string) => void} loaded called when a file can be set to a place
  */
 export function takeFiles(root, data, choice, loaded) {
-  /** @type {Map<string, HTMLMediaElement>} */
+  /** @type {Map<string, Playable>} */
   const elements = new Map();
   const track = (/** @type {string} */ name) => data.now?.tracks.find((one) => one.name === name);
   const address = (/** @type {string} */ name) =>
-    (name === PROGRAM ? data.now?.program : track(name)?.play) ?? "";
+    (name === PROGRAM ? data.now?.program || data.now?.plan : track(name)?.play) ?? "";
   const pieces = () => data.now?.pieces ?? [];
 
   /** How a track's file lies in the take. @param {string} name @returns {[[number, number, number][], number]} */
@@ -23,15 +26,20 @@ export function takeFiles(root, data, choice, loaded) {
     return choice.asCame ? [found.came, 0] : [found.knots, found.shift_s];
   }
 
+  /** @param {string} name */
+  function tag(name) {
+    if (name === PROGRAM) return data.now?.program ? "video" : "plan-media";
+    return track(name)?.is_picture ? "video" : "audio";
+  }
+
   return {
     elements,
     /** @param {string} name */
     element(name) {
       const known = elements.get(name);
       if (known || !address(name)) return known ?? null;
-      const isPicture = name === PROGRAM || track(name)?.is_picture;
-      const made = document.createElement(isPicture ? "video" : "audio");
-      made.preload = "auto";
+      const made = /** @type {Playable} */ (document.createElement(tag(name)));
+      if (made instanceof HTMLMediaElement) made.preload = "auto";
       made.src = address(name);
       made.dataset.plays = name;
       made.addEventListener("loadedmetadata", () => loaded(name));
@@ -49,11 +57,16 @@ export function takeFiles(root, data, choice, loaded) {
         ? file
         : toTake(pieces(), fromFile(laid(name)[0], file, laid(name)[1]));
     },
-    /** A file that is another one by now has another address. */
-    refresh() {
+    /** What is another one by now has another address. @param {boolean} playing what plays from its plan goes on so */
+    refresh(playing) {
       for (const [name, one] of elements) {
         const next = address(name);
-        if (next && one.getAttribute("src") !== next) one.src = next;
+        if (!next || one.getAttribute("src") === next) continue;
+        if (one.localName === tag(name)) one.src = next;
+        else if (!playing || one.localName !== "plan-media") {
+          one.remove();
+          elements.delete(name);
+        }
       }
     },
     destroy() {

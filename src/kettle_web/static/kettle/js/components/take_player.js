@@ -22,7 +22,7 @@ export function mount(root, data, view) {
 
   /** Everything to its place: seen or not, heard or not, playing or not. */
   function arrange() {
-    if (data.now) choice.offer(data.now.tracks, Boolean(data.now.program));
+    if (data.now) choice.offer(data.now.tracks, Boolean(data.now.program || data.now.plan));
     const wanted = choice.names;
     for (const name of wanted) files.element(name);
     for (const [name, one] of files.elements) {
@@ -36,7 +36,7 @@ export function mount(root, data, view) {
     root.dispatchEvent(new Event("player:changed"));
   }
 
-  /** @param {HTMLMediaElement} element */
+  /** @param {import("./take_files.js").Playable} element */
   function start(element) {
     if (element.paused && !element.ended) element.play().catch(() => {});
   }
@@ -75,7 +75,7 @@ export function mount(root, data, view) {
     frame = requestAnimationFrame(tick);
   }
 
-  /** The others to where the first one is; over a pause that was closed all jump. @param {string} first @param {HTMLMediaElement} leader @param {number} at */
+  /** The others to where the first one is; over a pause that was closed all jump. @param {string} first @param {import("./take_files.js").Playable} leader @param {number} at */
   function follow(first, leader, at) {
     const ahead = files.toFile(first, at);
     if (ahead - leader.currentTime > FAR_S) leader.currentTime = ahead;
@@ -101,6 +101,7 @@ export function mount(root, data, view) {
 
   function pause() {
     playing = false;
+    files.refresh(playing);
     arrange();
   }
 
@@ -147,7 +148,7 @@ export function mount(root, data, view) {
     },
     /** The take has changed, or what was made of it. */
     refresh() {
-      files.refresh();
+      files.refresh(playing);
       arrange();
     },
     destroy() {

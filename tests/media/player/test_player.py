@@ -1,0 +1,254 @@
+"""What is played of a plan is what the plan says, from anywhere on, at any speed."""
+
+import json
+import os
+import shutil
+import signal
+import time
+import unittest
+from dataclasses import replace
+from itertools import pairwise
+from pathlib import Path
+
+import cv2
+import numpy as np
+import simplejpeg
+
+from kettle_core.picture.picture import picture_from_i420
+from kettle_core.program.afterwards import Afterwards
+from kettle_core.program.cues import GoOn, Hide, Pause, ToScene
+from kettle_core.rig.changes import with_format
+from kettle_core.rig.format import Format
+from kettle_core.rig.sound_changes import with_tone
+from kettle_core.sound.tone import Tone
+from kettle_core.timing.time_map import Source
+from kettle_media.player.messages import LENGTH, Message
+from kettle_media.player.nest import Nest
+from kettle_media.player.player import Order, Player
+from kettle_media.player.show import show_of_take
+from kettle_media.player.tempo import Tempo
+from kettle_media.program.mix import ProgramMix
+from kettle_media.program.renderer import Renderer
+from kettle_media.program.sources import TakeSources
+from kettle_media.program.take_program import plan_take
+from kettle_media.rig_document import rig_to_dict
+from kettle_media.take.afterwards import follow_cues, write_afterwards
+from kettle_media.take.align import align_take
+from kettle_media.take.cues import write_cues
+from tests.fixtures import copied_take
+
+S = 10**9
+HZ = 48_000
+CUES = (ToScene(0, "scene-1"), Pause(S), GoOn(2 * S), Hide(3 * S, "webcam-1"))
+
+
+def played(player, order, until):
+    """The messages of an order until something holds of them."""
+    player.order(order)
+    found = []
+    while not until(found):
+        message = player.make()
+        if message is None:
+            break
+        found.append(message)
+    return found
+
+
+def sound_of(messages):
+    parts = [m.body for m in messages if m.kind == Message.SOUND]
+    return np.frombuffer(b"".join(parts), "<i2").reshape(-1, 2).T / 32768
+
+
+def enough_sound(seconds):
+    return lambda found: sound_of(found).shape[1] >= seconds * HZ
+
+
+class Played(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.folder = copied_take("played")
+        write_cues(cls.folder, CUES)
+        cls.show = show_of_take(cls.folder)
+        cls.addClassCleanup(cls.show.close)
+        cls.clock = 0.0
+
+    def setUp(self):
+        self.player = Player(self.show, lambda: self.clock)
+
+    def test_pictures_are_those_of_the_plan_after_any_jump(self):
+        info = self.folder.read_info()
+        sources = TakeSources(self.folder, info, align_take(self.folder, info))
+        self.addCleanup(sources.close)
+        said = follow_cues(self.folder, sources.rig)
+        plan, _ = plan_take(sources.rig, said, info.id, sources.length_ns)
+        whole = Renderer(plan, {Source("take", info.id): sources}, sources.masks())
+        self.assertEqual(self.show.plan.frame_size, (960, 540))
+        for turn, number in enumerate((0, 70, 31, 30, 29, plan.frames - 1)):
+            order = Order(turn, number / 30)
+            (message,) = played(self.player, order, lambda found: found)
+            self.assertIsNone(self.player.make())
+            small = simplejpeg.decode_jpeg(message.body, colorspace="GRAY")[..., 0].astype(float)
+            luma = picture_from_i420(whole.frame(number)).y
+            wanted = cv2.resize(
+                np.ascontiguousarray(luma), small.shape[::-1], 0, 0, 0, cv2.INTER_AREA
+            )
+            wanted = (wanted.astype(float) - 16) * 255 / 219
+            self.assertLess(np.abs(small - wanted).mean(), 3.0, number)
+            other = picture_from_i420(whole.frame((number + 45) % plan.frames)).y
+            self.assertGreater(np.abs(luma.astype(float) - other).mean(), 0.1)
+
+    def test_sound_is_that_of_the_mix_from_anywhere_on(self):
+        mix = ProgramMix(self.show.plan, self.show.read)
+        whole = np.concatenate([mix.read(self.show.plan.samples), mix.flush()], axis=1)
+        for turn, at_s in enumerate((0.0, 1.37, 0.4)):
+            found = played(self.player, Order(turn, at_s, True), enough_sound(0.5))
+            heard, first = sound_of(found), round(at_s * HZ)
+            wanted = whole[:, first : first + heard.shape[1]]
+            np.testing.assert_allclose(heard, wanted, atol=2e-3)
+            self.assertEqual(next(m for m in found if m.kind == Message.SOUND).at_s, first / HZ)
+
+    def test_it_ends_with_the_plan(self):
+        length_s = self.show.plan.samples / HZ
+        ended = lambda found: any(m.kind == Message.END for m in found)  # noqa: E731
+        found = played(self.player, Order(1, length_s - 0.2, True), ended)
+        self.assertAlmostEqual(found[-1].at_s, length_s, places=3)
+        self.assertEqual(sound_of(found).shape[1], round(0.2 * HZ))
+        played(self.player, Order(2, length_s + 5, True), ended)
+
+    def test_what_would_come_too_late_is_left_out(self):
+        player = self.player
+        played(player, Order(1, 0.0, True), enough_sound(0.3))
+        self.clock += 1.0
+        player.order(Order(1, 1.0, True))
+        seen = []
+        while message := player.make():
+            seen += [message.at_s] if message.kind == Message.PICTURE else []
+        self.assertGreaterEqual(min(seen), 1.0 - 1 / 24)
+        self.assertTrue(all(m > n for n, m in pairwise(seen)))
+
+    def test_twice_as_fast_shows_every_other_picture(self):
+        found = played(self.player, Order(1, 0.2, True, 2.0), enough_sound(0.4))
+        while message := self.player.make():
+            found.append(message)
+        seen = [m.at_s for m in found if m.kind == Message.PICTURE]
+        np.testing.assert_allclose(np.diff(seen), 2 / 24)
+        ahead_s = sound_of(found).shape[1] / HZ * 2
+        last = [m for m in found if m.kind == Message.SOUND][-1]
+        self.assertAlmostEqual(last.at_s + len(last.body) / 4 / HZ * 2, 0.2 + ahead_s, places=5)
+
+
+class Faster(unittest.TestCase):
+    def test_pitch_stays_and_time_runs_at_the_rate(self):
+        times = np.arange(4 * HZ) / HZ
+        tone = np.tile(np.sin(2 * np.pi * 440 * times), (2, 1)).astype(np.float32)
+        tone[:, : 2 * HZ] *= 0.05
+        for rate in (0.5, 1.0, 1.5, 2.0):
+            tempo = Tempo(rate)
+            parts = [tempo.process(block) for block in np.split(tone, 40, axis=1)]
+            made = np.concatenate([*parts, tempo.flush()], axis=1)[0]
+            self.assertAlmostEqual(made.size / HZ, 4 / rate, delta=0.06)
+            middle = made[round(2.5 / rate * HZ) : round(3.5 / rate * HZ)]
+            spectrum = np.abs(np.fft.rfft(middle * np.hanning(middle.size)))
+            self.assertAlmostEqual(np.argmax(spectrum) * HZ / middle.size, 440, delta=2.1)
+            louder = np.flatnonzero(np.abs(made) > 0.5)[0] / HZ
+            self.assertAlmostEqual(louder * rate, 2.0, delta=0.04)
+
+
+class AtOnce(unittest.TestCase):
+    def test_a_sound_cleaned_from_anywhere_is_nearly_the_one_that_is_kept(self):
+        folder = copied_take("cleaned-at-once")
+        info = folder.read_info()
+        tone = Tone(suppression=80, low_cut=True)
+        small = with_format(info.rig_values, Format(320, 180))
+        folder.write_info(replace(info, rig=rig_to_dict(with_tone(small, "headset", tone))))
+        info = folder.read_info()
+        sync = align_take(folder, info)
+        at_once = TakeSources(folder, info, sync, at_once=True)
+        kept = TakeSources(folder, info, sync)
+        self.addCleanup(at_once.close)
+        self.addCleanup(kept.close)
+        first = 2 * HZ + 123
+        now = np.concatenate(
+            [at_once.sound("headset", tone, first + n * 4800, 4800) for n in range(10)], axis=1
+        )
+        self.assertFalse(folder.cleaned_path.exists())
+        wanted = kept.sound("headset", tone, first, HZ)
+        self.assertLess(np.std(now - wanted), 0.1 * np.std(wanted))
+        back = at_once.sound("headset", tone, first, HZ)
+        np.testing.assert_allclose(back[:, 4800:], now[:, 4800:], atol=0.02)
+
+
+class Line:
+    """A line to a player."""
+
+    def __init__(self, nest, folder):
+        self.socket = nest.player(folder)
+        self.socket.settimeout(30)
+        self.file = self.socket.makefile("rwb")
+
+    def order(self, **order):
+        self.file.write(json.dumps({"rate": 1.0, "playing": False, **order}).encode() + b"\n")
+        self.file.flush()
+
+    def message(self):
+        head = self.file.read(LENGTH.size)
+        return Message.unpacked(self.file.read(*LENGTH.unpack(head))) if head else None
+
+    def next(self, kind):
+        while (message := self.message()) and message.kind != kind:
+            pass
+        return message
+
+    def close(self):
+        self.file.close()
+        self.socket.close()
+
+
+class InProcesses(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.nest = Nest()
+        cls.addClassCleanup(cls.nest.end)
+
+    def line(self, folder):
+        line = Line(self.nest, folder)
+        self.addCleanup(line.close)
+        return line
+
+    def test_what_is_changed_is_seen_when_it_is_opened_anew(self):
+        folder = copied_take("changed-while-played")
+        line = self.line(folder.path)
+        line.order(turn=1, at=2.0)
+        before = line.next(Message.PICTURE)
+        write_afterwards(folder, Afterwards((ToScene(0, "scene-1"), Hide(S, "webcam-1"))))
+        line.order(turn=2, at=2.0, anew=True)
+        after = line.next(Message.PICTURE)
+        self.assertEqual((before.turn, after.turn), (1, 2))
+        self.assertNotEqual(before.body, after.body)
+
+    def test_a_take_that_is_gone_or_damaged_is_told_in_words_and_the_rest_goes_on(self):
+        folder, other = copied_take("gone-while-played"), copied_take("still-played")
+        line, goes_on = self.line(folder.path), self.line(other.path)
+        line.order(turn=1, at=1.0)
+        self.assertIsNotNone(line.next(Message.PICTURE))
+        shutil.rmtree(folder.path)
+        line.order(turn=2, at=3.0, anew=True)
+        self.assertIn("gone-while-played", line.next(Message.TROUBLE).body.decode())
+        goes_on.order(turn=1, at=1.0, playing=True)
+        self.assertIsNotNone(goes_on.next(Message.SOUND))
+
+    def test_who_hangs_up_leaves_no_player_and_a_killed_nest_is_replaced(self):
+        folder = copied_take("hung-up")
+        line = self.line(folder.path)
+        line.next(Message.READY)
+        pid = self.nest.pid
+        children = Path(f"/proc/{pid}/task/{pid}/children")
+        self.assertTrue(children.read_text())
+        line.close()
+        while children.read_text():
+            time.sleep(0.02)
+        os.kill(pid, signal.SIGKILL)
+        os.waitid(os.P_PID, pid, os.WEXITED | os.WNOWAIT)
+        again = self.line(folder.path)
+        again.order(turn=1, at=0.0)
+        self.assertIsNotNone(again.next(Message.PICTURE))
