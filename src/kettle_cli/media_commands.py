@@ -32,6 +32,7 @@ from kettle_media.take.align import align_take
 from kettle_media.take.cue_orders import first_cue, read_cue_file
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
+from kettle_media.take.rig_now import rig_now
 from kettle_media.take.sync_report import TrackSync
 from kettle_studio.driver import Studio
 
@@ -127,7 +128,8 @@ def compose(options: Namespace) -> int:
     give_way = _giving_way()
     folder = TakeFolder(options.take)
     sync = compose_take(folder, options.out, progress, without, give_way=give_way)
-    for sentence in follow_cues(folder, folder.read_info().rig_values).left_out:
+    rig, told = rig_now(folder, folder.read_info())
+    for sentence in (*told, *follow_cues(folder, rig).left_out):
         print(sentence, file=sys.stderr)
     print(f"{options.out}: {len(sync.tracks)} tracks, {options.out.stat().st_size / 1e6:.1f} MB")
     return 0

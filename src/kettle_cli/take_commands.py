@@ -14,6 +14,7 @@ from kettle_core.timing.time_map import Source
 from kettle_media.survey.survey import find_quiet, survey_take
 from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.folder import TakeFolder
+from kettle_media.take.rig_now import rig_now
 
 LOUDEST_DBFS, SOFTEST_DBFS = 0.0, -90.0
 SHORTEST_S, LONGEST_S = 0.1, 600.0
@@ -33,7 +34,7 @@ def quiet(options: Namespace) -> int:
     info = folder.read_info()
     survey = survey_take(folder)
     take = Source("take", info.id)
-    time_map = follow_cues(folder, info.rig_values).take_time(take, survey.length_ns)
+    time_map = follow_cues(folder, rig_now(folder, info)[0]).take_time(take, survey.length_ns)
     found = [
         (float(a) / NS_PER_S, float(b) / NS_PER_S)
         for stretch in find_quiet(folder, info, survey, below_dbfs, for_s)

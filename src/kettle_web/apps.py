@@ -1,3 +1,5 @@
+from importlib import import_module
+
 from django.apps import AppConfig
 
 
@@ -6,3 +8,7 @@ class KettleWebConfig(AppConfig):
 
     name = "kettle_web"
     label = "kettle"
+
+    def ready(self) -> None:
+        """Have takes follow their rigs."""
+        import_module("kettle_web.takes.own_rig")

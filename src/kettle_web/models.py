@@ -101,6 +101,13 @@ class Tutorial(Edited):
         return order_to_dict(values)
 
 
+class Rigs(Present["Rig"]):
+    """Rigs that something can be recorded with: not those that takes have of their own."""
+
+    def get_queryset(self) -> models.QuerySet["Rig"]:
+        return super().get_queryset().filter(of_take=None)
+
+
 class Key(models.Model):
     """A key that was changed: of an action of the pages."""
 
@@ -112,7 +119,10 @@ class Key(models.Model):
 
 
 class Rig(Edited, Deletable):
-    """A rig with its whole set-up as one document (docs/decisions/0003)."""
+    """A rig with its whole set-up as one document (docs/decisions/0003).
+
+    One with a take (`of_take`) is that take's own, as it is changed after it was recorded.
+    """
 
     KIND = "rig"
 
@@ -121,7 +131,12 @@ class Rig(Edited, Deletable):
     # What is worked on with it now.
     tutorial = models.ForeignKey(Tutorial, null=True, on_delete=models.SET_NULL, related_name="+")
 
-    objects = Present["Rig"]()
+    of_take = models.OneToOneField(
+        "Take", null=True, on_delete=models.CASCADE, related_name="own_rig"
+    )
+
+    objects = Rigs()
+    with_takes = Present["Rig"]()
     with_deleted = models.Manager["Rig"]()
 
     class Meta:
@@ -131,7 +146,7 @@ class Rig(Edited, Deletable):
         return self.name
 
     def get_absolute_url(self) -> str:
-        return reverse("patch-sheet", args=[self.slug])
+        return reverse("scenes" if self.of_take_id else "patch-sheet", args=[self.slug])
 
     def read(self, document: Any) -> RigValues:
         return rig_from_dict(document)

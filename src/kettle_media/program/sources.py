@@ -21,6 +21,7 @@ from kettle_media.take.align import GiveWay, go_on, open_sound
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo
 from kettle_media.take.picture_track import PictureTrack
+from kettle_media.take.rig_now import rig_now
 from kettle_media.take.sound_track import MASTER_HZ, RawTrack
 from kettle_media.take.sync_report import TakeSync
 
@@ -123,7 +124,7 @@ class TakeSources:
 
 def recorded_rig(folder: TakeFolder, info: TakeInfo, sync: TakeSync) -> Rig:
     """The take's rig with everything off that was not recorded."""
-    rig = info.rig_values
+    rig, _ = rig_now(folder, info)
     known = sync.captured_ns.keys()
     inputs = (
         replace(i, on=i.on and (i.id in known or (i.is_still and _has_still(folder, i.id))))

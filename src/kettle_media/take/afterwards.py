@@ -13,6 +13,7 @@ from kettle_media.durable import PATIENCE_S, replace_file
 from kettle_media.take.cues import read_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo
+from kettle_media.take.rig_now import rig_now
 
 AFTERWARDS: Document[Afterwards] = Document(Afterwards, "What was changed", CueError)
 MOST_BYTES = 32_000_000
@@ -43,10 +44,10 @@ def write_afterwards(folder: TakeFolder, values: Afterwards) -> None:
 
 
 def read_recorded(folder: TakeFolder, info: TakeInfo) -> Recorded:
-    """What a take was recorded as; of cues that can't be read the others count."""
+    """What a take was recorded as, with its rig as it is now; cues that can't be read are none."""
     cues = tuple(read_cues(folder)[0])
     tracks = tuple(track.name for track in info.tracks)
-    return Recorded(info.rig_values, cues, tracks, info.duration_ns or 0)
+    return Recorded(rig_now(folder, info)[0], cues, tracks, info.duration_ns or 0)
 
 
 def read_afterwards(folder: TakeFolder) -> tuple[Afterwards, list[str]]:

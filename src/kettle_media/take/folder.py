@@ -173,6 +173,11 @@ class TakeFolder:
         return self.path / "afterwards.json"
 
     @property
+    def rig_path(self) -> Path:
+        """Its rig as it was changed afterwards."""
+        return self.path / "rig.json"
+
+    @property
     def info_path(self) -> Path:
         """What is told of the take as a whole."""
         return self.path / "take.json"

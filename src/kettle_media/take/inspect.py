@@ -16,6 +16,7 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_media.take.json_lines import read_json_lines
 from kettle_media.take.packets import read_packets
+from kettle_media.take.rig_now import rig_now
 from kettle_media.take.sync_report import TrackSync
 from kettle_media.take.times import NOTED, read_times
 
@@ -44,7 +45,8 @@ def inspect_take(folder: TakeFolder) -> dict[str, Any]:
         for row in rows:
             if row["name"] not in broken:
                 row.update(_sync_figures(sync.of(row["name"])))
-    said = follow_cues(folder, info.rig_values)
+    rig, told = rig_now(folder, info)
+    said = follow_cues(folder, rig)
     length_ns = info.duration_ns or 0
     paused = [(start, length_ns if end is None else end) for start, end in said.paused]
     return {
@@ -53,7 +55,7 @@ def inspect_take(folder: TakeFolder) -> dict[str, Any]:
         "duration_s": _seconds(info),
         # Without pauses.
         "take_s": _rounded(length_ns - sum(end - start for start, end in paused)),
-        "notes": [*info.notes, *said.left_out],
+        "notes": [*info.notes, *told, *said.left_out],
         "pauses": [{"at_s": _rounded(s), "length_s": _rounded(e - s)} for s, e in paused],
         "cues": [_cue_figures(cue) for cue in cues_now(folder)[0]],
         "troubles": _troubles(folder),

@@ -13,11 +13,15 @@ from typing import Any, TypeVar
 
 from django.db import transaction
 from django.db.models.functions import Length
+from django.dispatch import Signal
 
 from kettle_core.errors import KettleError, RigError
 from kettle_web.models import Change, Edited
 
 Values = TypeVar("Values")
+# Sent inside the transaction with the `row`: what follows from a change, or keeps it from being
+# made by raising a KettleError.
+document_changed = Signal()
 # About 300 changes of a rig; the newest one can always be undone.
 HISTORY_BYTES = 400_000
 Made = tuple[Values, str]
@@ -83,6 +87,7 @@ def edit(row: Edited, change: Callable[[Any], Made[Any]], seen: int | None = Non
         row.save()
         _keep(row, after, words)
         _forget_oldest(row)
+        document_changed.send(type(row), row=row)
     return words
 
 
@@ -149,8 +154,8 @@ def _changes(row: Edited) -> Any:
 
 
 def _read_newest(row: Edited) -> None:
-    newest = type(row)._default_manager.filter(pk=row.pk).first()
-    if newest is None:
+    newest = type(row)._base_manager.filter(pk=row.pk).first()
+    if newest is None or getattr(newest, "deleted_at", None):
         raise GoneError
     for field in newest._meta.concrete_fields:
         setattr(row, field.attname, getattr(newest, field.attname))
@@ -176,6 +181,7 @@ def _keep(row: Edited, document: Any, words: str) -> None:
 def _put(row: Edited, change: Change) -> None:
     row.take_over(json.loads(zlib.decompress(change.zipped)))
     row.save()
+    document_changed.send(type(row), row=row)
 
 
 def _forget_oldest(row: Edited) -> None:

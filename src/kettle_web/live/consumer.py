@@ -9,6 +9,7 @@ from collections import Counter
 from collections.abc import Iterable
 from contextlib import suppress
 from dataclasses import dataclass
+from math import isfinite
 from typing import Any, ClassVar
 from urllib.parse import parse_qs
 
@@ -16,10 +17,8 @@ import zmq
 import zmq.asyncio
 from asgiref.sync import sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
-from django.conf import settings
 
-from kettle_core.errors import KettleError
-from kettle_engine.addresses import live_address
+from kettle_core.errors import EngineError, KettleError
 from kettle_engine.client import NOT_RUNNING
 from kettle_engine.protocol import (
     AFTER,
@@ -40,8 +39,8 @@ from kettle_engine.protocol import (
 )
 from kettle_media.rig_document import SCENE
 from kettle_web.frame.editing import came_since
-from kettle_web.frame.engine import engine
 from kettle_web.models import Rig
+from kettle_web.rigs.engines import engine_of, live_of
 from kettle_web.scenes.changes import tried_scene
 
 TOPICS = {"levels": LEVELS, "program": PROGRAM}
@@ -68,9 +67,15 @@ Message = tuple[bytes, bytes, bytes]
 
 
 class Hub:
-    """One subscription to the engine for all pages; topics nobody wants are not asked for."""
+    """One subscription for all pages to who shows rigs; topics nobody wants are not asked for.
 
-    def __init__(self) -> None:
+    Parameters
+    ----------
+    address : where it is published; "" for the engine of the data folder
+    """
+
+    def __init__(self, address: str = "") -> None:
+        self._address = address
         self._consumers: set[LiveConsumer] = set()
         self._latest: dict[bytes, Message] = {}
         self._asked: Counter[bytes] = Counter()
@@ -84,7 +89,7 @@ class Hub:
         if self._socket is None:
             self._socket = zmq.asyncio.Context.instance().socket(zmq.SUB)
             self._socket.rcvhwm = 120
-            self._socket.connect(live_address(settings.DATA))
+            self._socket.connect(self._address or live_of(None))
             for topic in self._asked:
                 self._socket.subscribe(topic)
             self._task = asyncio.create_task(self._run(self._socket))
@@ -105,6 +110,19 @@ class Hub:
     def leave(self, consumer: "LiveConsumer") -> None:
         """A page has gone."""
         self._consumers.discard(consumer)
+
+    @property
+    def is_left(self) -> bool:
+        """Whether no page is there any more."""
+        return not self._consumers
+
+    def close(self) -> None:
+        """Let go of what was asked for."""
+        if self._task:
+            self._task.cancel()
+        if self._socket:
+            self._socket.close(linger=0)
+        self._task = self._socket = None
 
     def ask(self, consumer: "LiveConsumer", topics: Iterable[bytes]) -> None:
         """A page wants topics; what was shown last is shown at once, as it may stand still."""
@@ -145,6 +163,8 @@ class LiveConsumer(AsyncWebsocketConsumer):
     """
 
     hub: ClassVar[Hub] = Hub()
+    # Of takes that are shown in place of devices, by where they are published.
+    others: ClassVar[dict[str, Hub]] = {}
 
     async def connect(self) -> None:
         """Open the rig and pass on what the page asks for (?want=levels,program&spares=1)."""
@@ -157,16 +177,22 @@ class LiveConsumer(AsyncWebsocketConsumer):
         self._tried: dict[str, Any] | None = None
         self._trying: asyncio.Task[None] | None = None
         await self.accept()
-        self.hub.join(self)
-        self.hub.ask(self, self._topics)
+        address = await sync_to_async(_address_of, thread_sensitive=False)(self._slug)
+        self._address = address
+        self._hub = self.others.setdefault(address, Hub(address)) if address else self.hub
+        self._hub.join(self)
+        self._hub.ask(self, self._topics)
         self._tasks = [asyncio.create_task(self._send_all()), asyncio.create_task(self._watch())]
         for task in self._tasks:
             task.add_done_callback(self._see_end)
 
     def _see_end(self, task: asyncio.Task[None]) -> None:
         """A fault of ours ends the connection; the page makes it anew and does not freeze."""
-        if not task.cancelled() and (fault := task.exception()):
+        # A page that has just gone can't be sent to, which is no fault.
+        fault = None if task.cancelled() else task.exception()
+        if fault and not isinstance(fault, OSError):
             log.error("A live connection failed.", exc_info=fault)
+        if fault:
             self.end()
 
     def end(self) -> None:
@@ -175,8 +201,11 @@ class LiveConsumer(AsyncWebsocketConsumer):
 
     async def disconnect(self, code: int) -> None:
         """Stop passing on."""
-        self.hub.leave(self)
-        self.hub.forget(self._topics)
+        self._hub.leave(self)
+        self._hub.forget(self._topics)
+        if self._address and self._hub.is_left:
+            self._hub.close()
+            self.others.pop(self._address, None)
         for task in self._tasks:
             task.cancel()
 
@@ -186,6 +215,10 @@ class LiveConsumer(AsyncWebsocketConsumer):
             message = json.loads(text_data or "")
             if "try" in message:
                 self._try(message["try"])
+                return
+            if "head" in message:
+                head = float(message["head"]["at"]), bool(message["head"]["playing"])
+                await sync_to_async(_go, thread_sensitive=False)(self._slug, *head)
                 return
             look = message["look"]
             topics = {
@@ -201,8 +234,8 @@ class LiveConsumer(AsyncWebsocketConsumer):
             return
         shown = {t for t in self._topics if t.startswith((PICTURE, AFTER, HEAR))}
         self._topics = (self._topics - shown) | topics
-        self.hub.ask(self, topics - shown)
-        self.hub.forget(shown - topics)
+        self._hub.ask(self, topics - shown)
+        self._hub.forget(shown - topics)
 
     def _try(self, tried: dict[str, Any]) -> None:
         """Have layers shown where they would lie; only the newest counts, one at a time."""
@@ -246,14 +279,14 @@ class LiveConsumer(AsyncWebsocketConsumer):
         had = False
         while True:
             now = time.monotonic()
-            away = now - self.hub.heard_at > SILENT_AFTER_S
+            away = now - self._hub.heard_at > SILENT_AFTER_S
             # An engine that came back before it was missed has no rig open.
             # What it said before it was asked is no sign of that.
-            idle = self.hub.engine_state == IDLE and now - asked_at > SILENT_AFTER_S
+            idle = self._hub.engine_state == IDLE and now - asked_at > SILENT_AFTER_S
             lapsed = away or not opened or idle
             lapsed = lapsed or (self._spares and now - asked_at > SPARES_EVERY_S)
             # A take keeps its rig; what was changed meanwhile is opened after it.
-            free = away or self.hub.engine_state not in (COUNTDOWN, RECORDING, FINISHING)
+            free = away or self._hub.engine_state not in (COUNTDOWN, RECORDING, FINISHING)
             try:
                 newest = await sync_to_async(_newest_change, thread_sensitive=False)(slug, told)
                 if newest.revision != told:
@@ -297,22 +330,42 @@ class _Newest:
 
 
 def _newest_change(slug: str, told: int) -> _Newest:
-    rig = Rig.objects.filter(slug=slug).defer("document").first()
+    rig = Rig.with_takes.filter(slug=slug).defer("document").first()
     if rig is None or rig.revision == told:
         return _Newest(rig.revision if rig else 0)
     return _Newest(rig.revision, came_since(rig, max(told, rig.revision - 1)))
 
 
+def _rig_of(slug: str) -> Rig | None:
+    return Rig.with_takes.select_related("of_take").filter(slug=slug).first()
+
+
+def _address_of(slug: str) -> str:
+    """Where a take's own rig is published; "" for what the engine shows."""
+    take_pk = Rig.with_takes.filter(slug=slug).values_list("of_take", flat=True).first()
+    return live_of(take_pk) if take_pk else ""
+
+
 def _open_rig(slug: str, spares: bool, again: bool) -> None:
     """Open a rig; `again` only where no other one is open."""
-    if again and engine().ask("status").get("rig", slug) not in ("", slug):
+    rig = _rig_of(slug)
+    if rig is None:
         return
-    document = Rig.objects.filter(slug=slug).values_list("document", flat=True).first()
-    if document:
-        engine().ask("open_rig", rig=document, spares=spares, owner=slug)
+    shows = engine_of(rig)
+    if again and shows.ask("status").get("rig", slug) not in ("", slug):
+        return
+    shows.ask("open_rig", rig=rig.document, spares=spares, owner=slug)
+
+
+def _go(slug: str, at_s: float, playing: bool) -> None:
+    """Have a take that is shown stand or move on at a time of it."""
+    rig = _rig_of(slug)
+    with suppress(EngineError):
+        if rig and rig.of_take and isfinite(at_s):
+            engine_of(rig).ask("head", at=at_s, playing=playing)
 
 
 def _try_layers(slug: str, tried: dict[str, Any]) -> None:
-    values = Rig.objects.get(slug=slug).values
-    scene = tried_scene(values, str(tried["scene"]), tried["layers"])
-    engine().ask("try_scene", scene=SCENE.plain(scene))
+    rig = Rig.with_takes.select_related("of_take").get(slug=slug)
+    scene = tried_scene(rig.values, str(tried["scene"]), tried["layers"])
+    engine_of(rig).ask("try_scene", scene=SCENE.plain(scene))

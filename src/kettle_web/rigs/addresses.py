@@ -26,16 +26,16 @@ def sound_address(slug: str, place: str) -> str:
 
 def gone(request: HttpRequest, slug: str, sentence: str) -> HttpResponse:
     """To the patch sheet of a rig that lacks what a page was asked for, with the reason."""
-    rig = get_object_or_404(Rig, slug=slug)
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
     messages.info(request, f"{sentence} Undo brings it back.")
     return redirect(rig)
 
 
 def way_back(rig: Rig, wanted: str) -> str:
     """Where a page asked to be led back to, if that is one of the rig's; else its patch sheet."""
-    home = rig.get_absolute_url()
+    home = reverse("patch-sheet", args=[rig.slug])
     try:
         resolve(wanted.partition("?")[0])
     except Resolver404:
-        return home
-    return wanted if wanted.startswith(home) else home
+        return rig.get_absolute_url()
+    return wanted if wanted.startswith(home) else rig.get_absolute_url()

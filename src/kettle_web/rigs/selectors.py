@@ -13,7 +13,7 @@ from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import sounds_of
 from kettle_core.scene.scene import Scene
 from kettle_web.frame.selectors import KIND_WORDS
-from kettle_web.models import Rig
+from kettle_web.models import Rig, Take
 
 
 @dataclass(frozen=True)
@@ -151,6 +151,8 @@ def patch_sheet_findings(values: RigValues) -> list[tuple[str, str]]:
 
 def path_steps(rig: Rig) -> list[dict[str, str]]:
     """The order of work with each step's state: "ready", "look" or "new"."""
+    if rig.of_take:
+        return _steps_of_take(rig, rig.of_take)
     ready = not patch_sheet_findings(rig.values)
     inputs = ("ready", "ready") if ready else ("look", "look at this")
     record = ("ready", "ready") if ready else ("look", "something would be missing")
@@ -169,6 +171,14 @@ def path_steps(rig: Rig) -> list[dict[str, str]]:
         {"name": name, "address": reverse(url, args=[rig.slug]), "state": state, "words": words}
         for name, url, (state, words) in steps
     ]
+
+
+def _steps_of_take(rig: Rig, take: Take) -> list[dict[str, str]]:
+    """What of a take's own rig can be changed after it was recorded, and the take itself."""
+    ready = {"state": "ready", "words": "changed for this take only"}
+    pages = (("Scenes", "scenes"), ("Sound", "sound"))
+    steps = [{"name": n, "address": reverse(url, args=[rig.slug]), **ready} for n, url in pages]
+    return [*steps, {"name": "Take", "address": take.get_absolute_url(), **ready}]
 
 
 def _sound_step(values: RigValues) -> tuple[str, str]:

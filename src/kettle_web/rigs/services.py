@@ -17,7 +17,8 @@ from kettle_media.rig_document import rig_to_dict
 from kettle_studio.demo import demo_rig
 from kettle_web.frame.editing import forget
 from kettle_web.frame.engine import engine
-from kettle_web.models import Rig
+from kettle_web.models import Rig, Take
+from kettle_web.rigs.engines import shown_now
 from kettle_web.rigs.heard import forget_heard_of
 
 DELETED_KEPT_FOR = timedelta(days=30)
@@ -43,12 +44,26 @@ def create_rig(*, name: str) -> Rig:
 @transaction.atomic
 def keep_rig(*, document: dict[str, Any]) -> Rig:
     """A new rig under an address that is free."""
-    name = document["name"]
+    return Rig.objects.create(slug=_free_slug(document["name"]), **_named(document))
+
+
+@transaction.atomic
+def rig_of_take(*, take: Take, document: dict[str, Any]) -> Rig:
+    """The rig of a take's own, made of a document when it is first asked for."""
+    fresh = {"slug": _free_slug(f"take {take.pk}"), **_named(document)}
+    return Rig.with_deleted.get_or_create(of_take=take, defaults=fresh)[0]
+
+
+def _named(document: dict[str, Any]) -> dict[str, Any]:
+    return {"name": document["name"], "document": document}
+
+
+def _free_slug(name: str) -> str:
     base = slugify(name)[:50] or "rig"
     slug, number = base, 2
     while slug in RESERVED or Rig.with_deleted.filter(slug=slug).exists():
         slug, number = f"{base}-{number}", number + 1
-    return Rig.objects.create(slug=slug, name=name, document=document)
+    return slug
 
 
 def delete_rig(*, rig: Rig) -> None:
@@ -76,5 +91,6 @@ def show_rig(*, rig: Rig) -> None:
     Without an engine the page says so anyway.
     """
     with suppress(EngineError):
-        if engine().ask("status")["state"] in (IDLE, WATCHING):
-            engine().ask("open_rig", rig=rig.document, owner=rig.slug)
+        shows = shown_now(rig)
+        if shows.ask("status")["state"] in (IDLE, WATCHING):
+            shows.ask("open_rig", rig=rig.document, owner=rig.slug)

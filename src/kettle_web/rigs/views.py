@@ -56,7 +56,7 @@ def set_crosspoint(request: HttpRequest, slug: str) -> HttpResponse:
 @require_POST
 def undo(request: HttpRequest, slug: str) -> HttpResponse:
     """Take the newest change of a rig back, or do it again."""
-    rig = get_object_or_404(Rig, slug=slug)
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
     again = "again" in request.POST
     # A page's own later changes are known to it: what its button says counts.
     words = editing.undo(rig, seen(request), again)

@@ -25,9 +25,9 @@ from kettle_core.scene.placing import (
 from kettle_core.scene.scene import ChangeOver, ColourKey, Layer, Scene
 from kettle_web.frame.asking import given
 from kettle_web.frame.editing import history
-from kettle_web.frame.engine import engine, status_or_message
 from kettle_web.models import Rig
 from kettle_web.rigs.addresses import scene_address
+from kettle_web.rigs.engines import shown_now, state_of
 from kettle_web.scenes.forms import (
     ChangeOverForm,
     ColourKeyForm,
@@ -231,13 +231,14 @@ class Reading:
     sizes: tuple[ReadingSize, ...]
 
 
-def readings(values: RigValues, scene: Scene) -> list[Reading]:
+def readings(rig: Rig, scene: Scene) -> list[Reading]:
     """Reading sizes of the displays seen in a scene."""
+    values = rig.values
     seen = [x for x in values.seen_in(scene).layers if values.input(x.input_id).is_screen]
     if not seen:
         return []
     try:
-        measured = engine().ask("reading", inputs=[x.input_id for x in seen])
+        measured = shown_now(rig).ask("reading", inputs=[x.input_id for x in seen])
     except EngineError:
         measured = {}
     found = []
@@ -266,7 +267,7 @@ def scene_page(
         shown_forms = {"mask": make_form("mask", values, scene, layer, stills)}
     shown_forms |= forms_given or {}
     following = _next_scene(values, scene)
-    read = readings(values, scene)
+    read = readings(rig, scene)
     return {
         "rig": rig,
         "values": values,
@@ -295,7 +296,7 @@ def scene_page(
         "new": new_scene_form(values),
         "history": history(rig),
         "here": scene_address(rig.slug, scene.id, [x.id for x in layers]),
-        "engine": status_or_message(),
+        "engine": state_of(rig),
         "frame": values.format,
     }
 

@@ -14,10 +14,10 @@ from kettle_media.rig.stills import MAX_UPLOAD_BYTES
 from kettle_web.frame.asking import WrongFieldError, seen, wanted_place
 from kettle_web.frame.door import FORM_BYTES, takes_up_to
 from kettle_web.frame.editing import Made, edit
-from kettle_web.frame.engine import engine
 from kettle_web.frame.form_fields import FileForm
 from kettle_web.models import Rig, Still
 from kettle_web.rigs.addresses import scene_address
+from kettle_web.rigs.engines import engine_of
 from kettle_web.rigs.library import keep_still
 from kettle_web.rigs.services import show_rig
 from kettle_web.scenes import selectors
@@ -29,7 +29,7 @@ GONE = "This scene is not in the rig any more, so nothing changed. Undo brings i
 
 def _rig_and_scene(slug: str, scene_id: str) -> tuple[Rig, Scene]:
     """A rig and its scene. Raises RigError where the scene is gone."""
-    rig = get_object_or_404(Rig, slug=slug)
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
     found = next((s for s in rig.values.scenes if s.id == scene_id), None)
     if found is None:
         raise RigError(GONE, "scene")
@@ -39,7 +39,7 @@ def _rig_and_scene(slug: str, scene_id: str) -> tuple[Rig, Scene]:
 @require_safe
 def scenes(request: HttpRequest, slug: str) -> HttpResponse:
     """The Scenes step: the default scene on the sheet."""
-    rig = get_object_or_404(Rig, slug=slug)
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
     return redirect("scene", slug, rig.values.default_scene.id)
 
 
@@ -173,7 +173,7 @@ def _form(request: HttpRequest, table: Table, part: str, stills: list[Still]) ->
 @require_POST
 def new(request: HttpRequest, slug: str) -> HttpResponse:
     """One more scene: from a starting layout, empty, or a copy."""
-    rig = get_object_or_404(Rig, slug=slug)
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
     here = request.POST.get("here", "")
 
     def changed(values: RigValues) -> Made[RigValues]:
@@ -225,7 +225,7 @@ def delete(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
 @require_POST
 def order(request: HttpRequest, slug: str) -> HttpResponse:
     """Move a scene to another place among the scenes."""
-    rig = get_object_or_404(Rig, slug=slug)
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
     scene_id = request.POST.get("scene", "")
 
     def changed(values: RigValues) -> Made[RigValues]:
@@ -243,8 +243,8 @@ def order(request: HttpRequest, slug: str) -> HttpResponse:
 @require_POST
 def play(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
     """Play the change-over from this scene to another one, on the sheet."""
-    _, scene = _rig_and_scene(slug, scene_id)
-    engine().ask("play_change", scene=scene.id, to=request.POST.get("to", ""))
+    rig, scene = _rig_and_scene(slug, scene_id)
+    engine_of(rig).ask("play_change", scene=scene.id, to=request.POST.get("to", ""))
     return redirect(scene_address(slug, scene_id, request.POST.getlist("layer")))
 
 
@@ -258,7 +258,7 @@ def pick(request: HttpRequest, slug: str, scene_id: str) -> HttpResponse:
     except ValueError as error:
         raise RigError("A place in the picture is needed. Click on the backdrop.", "x") from error
     try:
-        colour = engine().ask("pick_colour", scene=scene.id, layer=layer.id, x=x, y=y)
+        colour = engine_of(rig).ask("pick_colour", scene=scene.id, layer=layer.id, x=x, y=y)
     except EngineError as problem:
         return _page(request, rig, scene, [layer.id], None, str(problem))
 

@@ -16,12 +16,12 @@ from kettle_core.scene.scene import Scene
 from kettle_core.sound.background import Ducking, DuckingGains
 from kettle_core.sound.routing import Stem
 from kettle_web.frame.editing import history
-from kettle_web.frame.engine import status_or_message
 from kettle_web.frame.form_fields import plain
 from kettle_web.frame.selectors import level_strip
 from kettle_web.jobs.selectors import newest_open
 from kettle_web.models import Job, Rig
 from kettle_web.rigs.addresses import sound_address
+from kettle_web.rigs.engines import state_of
 from kettle_web.rigs.heard import HEARD_FOR_S, heard_path
 from kettle_web.sound.forms import ChainForm, DuckingForm, MixForm, StemForm
 
@@ -74,7 +74,7 @@ def sound_page(rig: Rig, item: Input, wrong: dict[str, forms.Form] | None = None
         "heard": found,
         "comparing": comparison_job(rig, item),
         "strip": level_strip(),
-        "engine": status_or_message(),
+        "engine": state_of(rig),
         "sides": balance_sides(values, values.default_scene),
         "scene": values.default_scene,
         "ducking": ducking_drawing(values.ducking, found["voice_frames"] if found else AN_EXAMPLE),

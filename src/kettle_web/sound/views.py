@@ -18,10 +18,10 @@ from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.sound.tone import Tone
 from kettle_web.frame.asking import WrongFieldError, given, seen
 from kettle_web.frame.editing import Made, edit
-from kettle_web.frame.engine import engine
 from kettle_web.jobs.services import SOON, order
 from kettle_web.models import Rig
 from kettle_web.rigs.addresses import gone, sound_address
+from kettle_web.rigs.engines import engine_of
 from kettle_web.rigs.heard import heard_name, heard_path
 from kettle_web.sound import selectors
 from kettle_web.sound.forms import ChainForm, DuckingForm, MixForm, StemForm
@@ -30,7 +30,7 @@ LISTEN_S = 10.0
 
 
 def _rig_and_sound(slug: str, input_id: str) -> tuple[Rig, Input]:
-    rig = get_object_or_404(Rig, slug=slug)
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
     for item in sound_changes.sounds_of(rig.values):
         if item.id == input_id:
             return rig, item
@@ -40,7 +40,7 @@ def _rig_and_sound(slug: str, input_id: str) -> tuple[Rig, Input]:
 @require_safe
 def sound(request: HttpRequest, slug: str) -> HttpResponse:
     """The Sound step: the first voice."""
-    rig = get_object_or_404(Rig, slug=slug)
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
     first = selectors.first_sound(rig.values)
     if first:
         return redirect("sound-of", slug, first.id)
@@ -121,9 +121,10 @@ def _with_background(values: RigValues, text: str) -> RigValues:
 def listen(request: HttpRequest, slug: str, input_id: str) -> HttpResponse:
     """Keep the last ten seconds of a sound and run them through its chain."""
     rig, item = _rig_and_sound(slug, input_id)
-    found = engine().ask("hear", input=item.id, name=heard_name(rig, item), seconds=LISTEN_S)
+    shows = engine_of(rig)
+    found = shows.ask("hear", input=item.id, name=heard_name(rig, item), seconds=LISTEN_S)
     others = selectors.other_voices(rig.values, item)
-    found["shared"] = engine().ask("shared", input=item.id, others=others)
+    found["shared"] = shows.ask("shared", input=item.id, others=others)
     path = heard_path(rig, item, "json")
     path.write_text(json.dumps({**found, "at": time.time(), "compared": None}))
     _compare_again(rig, item)
@@ -144,19 +145,20 @@ def _compare_again(rig: Rig, item: Input) -> None:
 @require_safe
 def balance(request: HttpRequest, slug: str) -> JsonResponse:
     """Voice over background of the last seconds, as they go into the default scene's mix."""
-    values = get_object_or_404(Rig, slug=slug).values
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
+    values = rig.values
     sides = selectors.balance_sides(values, values.default_scene)
     for side, word in (("voices", "voice"), ("backgrounds", "background")):
         if not sides[side]:
             sentence = f"“{values.default_scene.name}” has no {word}."
             return JsonResponse({"word": "apart", "verdict": sentence})
-    return JsonResponse(engine().ask("balance", **sides))
+    return JsonResponse(engine_of(rig).ask("balance", **sides))
 
 
 @require_safe
 def stems(request: HttpRequest, slug: str) -> HttpResponse:
     """The table of sounds by stems."""
-    rig = get_object_or_404(Rig, slug=slug)
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
     context = selectors.tracks_page(rig, request.GET.get("scene", ""))
     return render(request, "sound/stems.html", context)
 
@@ -164,7 +166,7 @@ def stems(request: HttpRequest, slug: str) -> HttpResponse:
 @require_POST
 def save_stems(request: HttpRequest, slug: str) -> HttpResponse:
     """One crosspoint, name, level or preset of the tracks table."""
-    rig = get_object_or_404(Rig, slug=slug)
+    rig = get_object_or_404(Rig.with_takes, slug=slug)
     scene_id = request.POST.get("scene", "")
     change = _STEM_CHANGES.get(request.POST.get("part", ""), _named)
     try:

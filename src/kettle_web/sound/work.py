@@ -14,7 +14,7 @@ from kettle_web.rigs.heard import heard_path
 def compare(doing: Doing) -> None:
     """What was heard last of an input, through its chain as it is now."""
     _, rig_id, input_id = doing.subject.split(":")
-    rig = Rig.objects.filter(pk=rig_id).first()
+    rig = Rig.with_takes.filter(pk=rig_id).first()
     found_items = [i for i in rig.values.inputs if i.id == input_id] if rig else []
     if rig is None or not found_items:
         raise SoundError("This sound is not in the rig any more.")

@@ -17,6 +17,7 @@ from kettle_core.rig.rig import Rig
 from kettle_media.survey.paths import SurveyPaths
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
+from kettle_media.take.rig_now import rig_now
 from kettle_web.frame.selectors import KIND_WORDS
 from kettle_web.models import Take
 from kettle_web.takes.names import PROGRAM, download_name
@@ -62,7 +63,7 @@ def take_files(take: Take) -> list[TakeFiles]:
         info = folder.read_info()
     except TakeError:
         return []
-    rig, found = info.rig_values, []
+    rig, found = rig_now(folder, info)[0], list[TakeFiles]()
     for track in info.tracks:
         path, playable = folder.track_path(track), folder.playable_path(track)
 
@@ -138,7 +139,7 @@ def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
     try:
         info = folder.read_info()
         if kind in ("sound", "sound-copy"):
-            tracks = info.rig_values.stems
+            tracks = rig_now(folder, info)[0].stems
             return folder.stem_path(next(t for t in tracks if t.id == name))
         track = next(t for t in info.tracks if t.name == name)
     except (TakeError, StopIteration) as error:
@@ -166,7 +167,7 @@ def _title_of(folder: TakeFolder, kind: str, name: str) -> str:
         return PROGRAM
     info = folder.read_info()
     if kind in ("sound", "sound-copy"):
-        return next(t.name for t in info.rig_values.stems if t.id == name)
+        return next(t.name for t in rig_now(folder, info)[0].stems if t.id == name)
     return info.track(name).title
 
 

@@ -30,6 +30,7 @@ from kettle_media.survey.survey import Survey, SurveyedTrack, read_survey
 from kettle_media.take.afterwards import read_recorded
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
+from kettle_web.models import Rig as KeptRig
 from kettle_web.models import Take
 from kettle_web.takes.files import played_address
 
@@ -136,8 +137,14 @@ def overview(take: Take) -> dict[str, Any]:
         ],
         "surveyed": survey is not None,
         "program": played_address(take, "program") if take.has_program_now else "",
-        "plan": f"/live/takes/{take.pk}/?revision={take.revision}",
+        "plan": _plan_address(take),
     }
+
+
+def _plan_address(take: Take) -> str:
+    """Where it is played from its plan: another address when it is changed, or its own rig."""
+    own = KeptRig.with_takes.filter(of_take=take).values_list("revision", flat=True).first() or 0
+    return f"/live/takes/{take.pk}/?revision={take.revision}.{own}"
 
 
 def _track(take: Take, now: TakeNow, track: TrackInfo) -> dict[str, Any]:

@@ -69,7 +69,9 @@ class PlayConsumer(AsyncWebsocketConsumer):
         await self.send(bytes_data=message.packed())
 
     def _see_end(self, task: asyncio.Task[None]) -> None:
-        if not task.cancelled() and (fault := task.exception()):
+        # A page that has just gone can't be sent to, which is no fault.
+        fault = None if task.cancelled() else task.exception()
+        if fault and not isinstance(fault, OSError):
             log.error("The connection of a player failed.", exc_info=fault)
 
 

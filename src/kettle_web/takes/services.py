@@ -19,6 +19,7 @@ from kettle_media.running_order import order_to_dict
 from kettle_media.take.afterwards import follow_cues, read_afterwards, write_afterwards
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo
+from kettle_media.take.rig_now import rig_now
 from kettle_studio.lesson import OUTLINE, SCENES, TITLE
 from kettle_web.frame.editing import edit, undo
 from kettle_web.frame.engine import engine
@@ -68,7 +69,8 @@ def _fill(take: Take, folder: TakeFolder, info: TakeInfo) -> None:
 
 def _left_out(folder: TakeFolder, info: TakeInfo) -> tuple[str, ...]:
     try:
-        return follow_cues(folder, info.rig_values).left_out
+        rig, told = rig_now(folder, info)
+        return (*told, *follow_cues(folder, rig).left_out)
     except RigError:
         return ()  # composing says what is wrong with the rig
 

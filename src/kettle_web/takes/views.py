@@ -21,6 +21,7 @@ from kettle_web.takes import selectors, services
 from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
 from kettle_web.takes.forms import FineForm
 from kettle_web.takes.overview import overview
+from kettle_web.takes.own_rig import as_recorded, own_rig
 from kettle_web.takes.players import PlayerLine
 
 
@@ -107,6 +108,23 @@ def undo(request: HttpRequest, pk: int) -> HttpResponse:
     if words and not in_place(request):
         messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
     return redirect(found)
+
+
+@require_POST
+def change_rig(request: HttpRequest, pk: int) -> HttpResponse:
+    """To the scenes and the sound of a take, which has a rig of its own from then on."""
+    rig = own_rig(take=_changed(pk))
+    page = "sound" if "sound" in request.POST else "scenes"
+    return redirect(page, rig.slug)
+
+
+@require_POST
+def rig_as_recorded(request: HttpRequest, pk: int) -> HttpResponse:
+    """A take's scenes and sound as they were recorded."""
+    rig = own_rig(take=_changed(pk))
+    as_recorded(rig=rig, seen=None)
+    messages.info(request, "Scenes and sound are as they were recorded. Undo brings them back.")
+    return redirect(rig)
 
 
 @require_POST

@@ -5,7 +5,7 @@ const LOST =
 
 /**
  * Keeps one WebSocket open while the page is seen and passes on what comes as events on `root`:
- * `live:status`, `live:levels`, `live:changed`, `live:after`, `live:sound` and `live:picture`; it is told `live:look` and `live:try`.
+ * `live:status`, `live:levels`, `live:changed`, `live:after`, `live:sound` and `live:picture`; it is told `live:look`, `live:try` and `live:head`.
  * @param {HTMLElement} root carries data-live (the rig) and data-want, the end of the query
  */
 export function mount(root) {
@@ -73,6 +73,15 @@ export function mount(root) {
     (event) => {
       if (socket?.readyState === WebSocket.OPEN) {
         socket.send(JSON.stringify({ try: /** @type {CustomEvent} */ (event).detail }));
+      }
+    },
+    { signal: stop.signal },
+  );
+  root.addEventListener(
+    "live:head",
+    (event) => {
+      if (socket?.readyState === WebSocket.OPEN) {
+        socket.send(JSON.stringify({ head: /** @type {CustomEvent} */ (event).detail }));
       }
     },
     { signal: stop.signal },

@@ -8,6 +8,7 @@ import { mount as mountPictures } from "../components/pictures.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
 import { mount as mountOrder } from "../components/scene_order.js";
 import { mount as mountTable } from "../components/table.js";
+import { mount as mountTakeBar } from "../components/take_bar.js";
 
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 mountKeys();
@@ -16,6 +17,7 @@ mountJobs();
 mountOthers(live);
 mountMachine(live);
 mountLive(live);
+mountTakeBar(live);
 mountPictures(live);
 mountFolds();
 mountOrder();

@@ -10,6 +10,7 @@ import { mount as mountMachine } from "../components/machine.js";
 import { mount as mountMonitor } from "../components/monitor.js";
 import { mount as mountOthers } from "../components/other_pages.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
+import { mount as mountTakeBar } from "../components/take_bar.js";
 
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 mountKeys();
@@ -19,8 +20,10 @@ mountOthers(live);
 mountMachine(live);
 mountStrips(live);
 mountLive(live);
+mountTakeBar(live);
 mountAfter(live);
-mountMonitor(live, /** @type {HTMLInputElement} */ (document.querySelector("[data-monitor]")));
+const monitor = /** @type {HTMLInputElement | null} */ (document.querySelector("[data-monitor]"));
+if (monitor) mountMonitor(live, monitor);
 mountBalance(/** @type {HTMLElement} */ (document.querySelector("[data-balance]")));
 
 // It is kept when parts are exchanged: changing a step does not end the listening.

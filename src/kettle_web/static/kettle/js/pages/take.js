@@ -8,6 +8,7 @@ import { mount as mountLanes } from "../components/take_lanes.js";
 import { mount as mountLines } from "../components/take_lines.js";
 import { mount as mountPlayer } from "../components/take_player.js";
 import { TakeView } from "../components/take_view.js";
+import { placeIn } from "../lib/take_place.js";
 
 mountKeys();
 mountSaving();
@@ -19,6 +20,7 @@ const found = (/** @type {string} */ name) =>
 const [lines, lanes, place] = ["[data-lines]", "[data-lanes]", "[data-take-player]"].map(found);
 if (lines && lanes && place) {
   const view = new TakeView();
+  const kept = placeIn(location.pathname.split("/")[2] ?? "");
   /** @type {{draw: () => void}[]} */
   const drawn = [];
   const data = takeData(lines.dataset.lines ?? "", () => {
@@ -30,10 +32,17 @@ if (lines && lanes && place) {
   const load = async () => {
     await data.load();
     if (!data.now) return;
-    if (view.total !== data.now.length_s) view.setTotal(data.now.length_s);
+    if (view.total !== data.now.length_s) {
+      const isFirst = !view.total;
+      view.setTotal(data.now.length_s);
+      if (isFirst && kept.at) view.go(kept.at);
+    }
     player.refresh();
     document.body.dataset.ready = "take";
   };
   document.addEventListener("parts:swapped", load);
+  window.addEventListener("pagehide", () => {
+    kept.at = view.at;
+  });
   load();
 }
