@@ -103,6 +103,7 @@ class Commands:
             int(values.get("countdown_s", 0)),
             str(values.get("scene", "")),
             _steps(values),
+            str(values.get("first_step", "")),
         )
         self._engine.record(asked, question.answer)
 

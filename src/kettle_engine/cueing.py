@@ -43,9 +43,18 @@ class PlannedStep:
 
 
 class Cueing:
-    """The cues of one take, from the scene it begins with on; times are record time."""
+    """The cues of one take, from the scene and the step it begins with on; times are record time.
 
-    def __init__(self, rig: Rig, scene: str = "", steps: tuple[PlannedStep, ...] = ()) -> None:
+    Raises EngineError where there is no such step.
+    """
+
+    def __init__(
+        self,
+        rig: Rig,
+        scene: str = "",
+        steps: tuple[PlannedStep, ...] = (),
+        first_step: str = "",
+    ) -> None:
         self.cues: list[Cue] = []
         self.steps = steps
         self._step_id = ""
@@ -53,6 +62,11 @@ class Cueing:
         self._moved_ns = 0
         if rig.scenes:
             self._keep(first_cue(rig, scene))
+        if first_step:
+            # With the scene that was asked for, which may be another one than the step's.
+            step = steps[self._number_of(first_step)]
+            self.order("step", 0, {"step": step.name}, {})
+            self._step_id = step.id
 
     def order(self, what: str, at_ns: int, values: Mapping[str, Any], pointers: Pointers) -> Cue:
         """Make a cue and follow it. Raises RigError, and nothing has changed then.

@@ -53,6 +53,7 @@ class Asked:
     countdown_s: int = 0
     scene: str = ""
     steps: tuple[PlannedStep, ...] = ()
+    first_step: str = ""
 
 
 @dataclass
@@ -269,7 +270,8 @@ class TakeDesk:
             _remove_unbegun(ordered.path)
             raise
         self.last_take = None
-        cueing = Cueing(ordered.rig, ordered.asked.scene, ordered.asked.steps)
+        asked = ordered.asked
+        cueing = Cueing(ordered.rig, asked.scene, asked.steps, asked.first_step)
 
         def arguments() -> tuple[Order]:
             taking = self._taking

@@ -223,7 +223,11 @@ class Cueing(unittest.TestCase):
         )
 
     def test_given_up_nothing_is_left_and_started_over_it_is_another_take(self):
-        folder = self.record("over")
+        folder = self.record("over", scene="scene-1", first_step="b")
+        begun = self.take()
+        # The scene that was asked for counts, not the step's.
+        self.assertEqual((begun["step_id"], begun["scene"]), ("b", "scene-1"))
+        self.assertIn("no step after", self.line(do="step")["error"])
         self.said("mark", "first try")
         first = folder.read_info().id
         self.said("start-over", "--yes")

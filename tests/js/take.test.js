@@ -8,9 +8,16 @@ import {
   partOf,
   seen,
 } from "../../src/kettle_web/static/kettle/js/lib/levels.js";
+import {
+  playMessage,
+  SOUND,
+  SoundClock,
+  samplesOf,
+} from "../../src/kettle_web/static/kettle/js/lib/play_message.js";
 import { Choice } from "../../src/kettle_web/static/kettle/js/lib/take_choice.js";
 import {
   following,
+  labels,
   marks,
   ruleTime,
   within,
@@ -211,4 +218,46 @@ test("where one is stays within the take, and only what somebody asked for says 
   assert.ok(view.near.from + view.near.length <= 20 && view.near.from + view.near.length >= 19);
   view.setTotal(3);
   assert.deepEqual([view.at, view.near], [3, { from: 0, length: 3 }]);
+});
+
+test("labels of one moment are joined and none covers the next", () => {
+  const found = labels(
+    [
+      [0, "Title"],
+      [3, "Display hidden"],
+      [90, "Sheet"],
+    ],
+    400,
+  );
+  assert.deepEqual(found, [
+    [0, "Title · Display hidden", 90],
+    [90, "Sheet", 400],
+  ]);
+});
+
+test("sound laid end to end is a clock that waits for what comes late", () => {
+  const clock = new SoundClock(10, 2);
+  assert.equal(clock.lay(4800, 1, 0.5), 1.5);
+  assert.equal(clock.lay(4800, 1.1, 0.5), 1.6);
+  assert.equal(clock.at(1.4), 10);
+  assert.ok(Math.abs(clock.at(1.6) - 10.2) < 1e-9);
+  // Only 0.2 s are there: it stands at their end, and goes on from there.
+  assert.ok(Math.abs(clock.at(9) - 10.4) < 1e-9);
+  assert.equal(clock.lay(4800, 9, 0.5), 9.5);
+  assert.ok(Math.abs(clock.at(9.5) - 10.4) < 1e-9);
+  assert.ok(Math.abs(clock.at(9.55) - 10.5) < 1e-9);
+});
+
+test("a player's message has its kind, turn, time and body", () => {
+  const bytes = new Uint8Array(13 + 8);
+  const head = new DataView(bytes.buffer);
+  head.setUint8(0, SOUND);
+  head.setUint32(1, 7, true);
+  head.setFloat64(5, 1.25, true);
+  head.setInt16(13, 16384, true);
+  head.setInt16(15, -32768, true);
+  const message = playMessage(bytes.buffer);
+  assert.deepEqual([message.kind, message.turn, message.at], [SOUND, 7, 1.25]);
+  const [left, right] = samplesOf(message.body);
+  assert.deepEqual([left[0], right[0], left.length], [0.5, -1, 2]);
 });

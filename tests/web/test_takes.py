@@ -15,7 +15,11 @@ from django.utils import timezone
 
 from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.cues import GoOn, Hide, Mark, Pause, Show, ToScene
+from kettle_core.program.running_order import OrderStep, RunningOrder
+from kettle_core.rig.changes import with_format
+from kettle_core.rig.format import Format
 from kettle_media.player.messages import Message
+from kettle_media.running_order import order_to_dict
 from kettle_media.survey.losses import Gap
 from kettle_media.survey.paths import SurveyPaths
 from kettle_media.survey.sounds import Clip
@@ -122,12 +126,19 @@ class Changes(TakeCase):
         expected = [(0.0, "Sheet and me"), (0.5, "At the bench"), (0.9, "Sheet and me")]
         self.assertEqual(shown, expected)
 
-    def test_again_from_here_begins_with_the_scene_that_was_there(self):
+    def test_again_from_here_begins_with_scene_step_and_format_as_they_were(self):
         again = reverse("record-again", args=[self.rig.slug])
-        values = {"tutorial": self.take.tutorial_id, "scene": "scene-2"}
-        page = self.client.post(again, values, follow=True)
+        order = RunningOrder((OrderStep("a", "Why"), OrderStep("b", "Lay out")))
+        Tutorial.objects.filter(pk=self.take.tutorial_id).update(document=order_to_dict(order))
+        small = Format(1280, 720)
+        edit(self.rig, lambda rig: (with_format(rig, small), "smaller"))
+        values = {"tutorial": self.take.tutorial_id, "scene": "scene-2", "step": "Lay out"}
+        page = self.client.post(again, {**values, "take": self.take.pk}, follow=True)
         self.assertContains(page, '<option value="scene-2" selected>')
+        self.assertContains(page, '<option value="b" selected>')
+        self.assertContains(page, "The format is as in")
         self.rig.refresh_from_db()
+        self.assertEqual(self.rig.values.format.frame_size, (1920, 1080))
         self.assertEqual(self.rig.tutorial_id, self.take.tutorial_id)
         # One that is gone from the rig by now, or nothing at all: as always.
         page = self.client.post(again, {"scene": "nowhere"}, follow=True)

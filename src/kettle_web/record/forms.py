@@ -2,6 +2,7 @@
 
 from django import forms
 
+from kettle_core.program.running_order import RunningOrder
 from kettle_core.rig.rig import Rig
 from kettle_web.models import Tutorial
 
@@ -23,9 +24,11 @@ class RecordForm(forms.Form):
     )
     heard = forms.BooleanField(required=False, label="Heard")
 
-    def __init__(self, rig: Rig, data: object = None, scene: str = "") -> None:
+    def __init__(
+        self, rig: Rig, steps: RunningOrder, data: object = None, scene: str = "", step: str = ""
+    ) -> None:
         known = scene if any(s.id == scene for s in rig.scenes) else rig.default_scene.id
-        super().__init__(data, initial={"scene": known})  # type: ignore[arg-type]
+        super().__init__(data, initial={"scene": known, "step": step})  # type: ignore[arg-type]
         self.fields["scene"] = forms.ChoiceField(
             choices=[(s.id, s.name) for s in rig.scenes],
             required=False,
@@ -34,6 +37,16 @@ class RecordForm(forms.Form):
                 "invalid_choice": "This scene is gone, so nothing was recorded. Choose another one."
             },
         )
+        self.fields["step"] = forms.ChoiceField(
+            choices=[("", "the beginning"), *((s.id, s.title) for s in steps.steps)],
+            required=False,
+            label="From",
+            error_messages={
+                "invalid_choice": "This step is gone, so nothing was recorded. Choose another one."
+            },
+        )
+        if not steps.steps:
+            del self.fields["step"]
 
 
 class TutorialChoice(forms.Form):

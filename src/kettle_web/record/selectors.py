@@ -43,8 +43,10 @@ class SummaryRow:
     digit: str
 
 
-def record_page(rig: Rig, form: RecordForm | None = None, scene: str = "") -> dict[str, Any]:
-    """All of the page; a take begins with a `scene`, if that is asked for."""
+def record_page(
+    rig: Rig, form: RecordForm | None = None, scene: str = "", step: str = ""
+) -> dict[str, Any]:
+    """All of the page; a take begins with a `scene` and a `step`, if those are asked for."""
     values: RigValues = rig.values
     tutorial = tutorial_for(rig=rig)
     number = next_number(tutorial)
@@ -58,7 +60,7 @@ def record_page(rig: Rig, form: RecordForm | None = None, scene: str = "") -> di
         "rig": rig,
         "values": values,
         "page": "record",
-        "form": form or RecordForm(values, scene=scene),
+        "form": form or RecordForm(values, tutorial.values, scene=scene, step=step),
         "keys": keys(),
         "strip": level_strip(),
         "pictures": [r for r in rows if r.input.is_picture],

@@ -8,8 +8,13 @@ from typing import Any
 from django.conf import settings
 from django.utils import timezone
 
+from kettle_core.errors import KettleError
+from kettle_core.rig.changes import with_format
+from kettle_core.rig.rig import Rig as RigValues
 from kettle_engine.protocol import COUNTDOWN, FINISHING
 from kettle_media.roots import root_path
+from kettle_media.take.folder import TakeFolder
+from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig, Take, Tutorial
 from kettle_web.takes.names import free_folder, next_number
@@ -19,8 +24,8 @@ from kettle_web.tutorials.live import planned_steps
 STOP_TIMEOUT_S = 20.0
 
 
-def start_take(*, rig: Rig, countdown_s: int, scene: str = "") -> Take:
-    """Have the engine record into a new folder. Raises EngineError or TakeError."""
+def start_take(*, rig: Rig, countdown_s: int, scene: str = "", step: str = "") -> Take:
+    """Have the engine record into a new folder, from a step on. Raises EngineError or TakeError."""
     now, tutorial, files = timezone.now(), tutorial_for(rig=rig), rig.values.format.files
     root_path(settings.TAKES, files.root)
     number = next_number(tutorial)
@@ -33,7 +38,7 @@ def start_take(*, rig: Rig, countdown_s: int, scene: str = "") -> Take:
         takes=settings.TAKES,
     )
     # The row comes second: without a folder it would look like a take that was lost.
-    begins = {"countdown_s": countdown_s, "scene": scene}
+    begins = {"countdown_s": countdown_s, "scene": scene, "first_step": step}
     begins |= {"steps": planned_steps(tutorial.values, rig.values)}
     engine().ask("record", rig=rig.document, folder=folder, root=files.root, **begins)
     values = {
@@ -109,3 +114,16 @@ def send_cue(*, cue_id: str, what: str, fields: Mapping[str, Any]) -> dict[str, 
 def choose_tutorial(*, rig: Rig, tutorial: Tutorial) -> None:
     """Work on a tutorial with a rig from now on."""
     Rig.objects.filter(pk=rig.pk).update(tutorial=tutorial)
+
+
+def format_of_take(*, rig: Rig, take: Take) -> bool:
+    """Have a rig's format as it was in a take; whether it was another one."""
+    try:
+        wanted = TakeFolder(take.path).read_info().rig_values.format
+    except KettleError:
+        return False
+
+    def changed(values: RigValues) -> Made[RigValues]:
+        return with_format(values, wanted), f"format as in {take.name}"
+
+    return bool(edit(rig, changed))

@@ -15,11 +15,12 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 from kettle_core.errors import EngineError, RigError
 from kettle_web.frame.asking import wants_json
 from kettle_web.frame.engine import engine
-from kettle_web.models import Rig
+from kettle_web.models import Rig, Take
 from kettle_web.record import services
 from kettle_web.record.forms import RecordForm, TutorialChoice
 from kettle_web.record.keys import ACTIONS, keys, set_keys
 from kettle_web.record.selectors import record_page
+from kettle_web.takes.services import tutorial_for
 
 MOST_ID = 64
 
@@ -32,7 +33,7 @@ def record(request: HttpRequest, slug: str) -> HttpResponse:
 
 def _record(request: HttpRequest, rig: Rig, form: RecordForm | None = None) -> HttpResponse:
     status = 400 if form and form.errors else 200
-    page = record_page(rig, form, request.GET.get("scene", ""))
+    page = record_page(rig, form, request.GET.get("scene", ""), request.GET.get("step", ""))
     return render(request, "record/record.html", page, status=status)
 
 
@@ -40,14 +41,16 @@ def _record(request: HttpRequest, rig: Rig, form: RecordForm | None = None) -> H
 def record_start(request: HttpRequest, slug: str) -> HttpResponse:
     """Count down and record."""
     rig = get_object_or_404(Rig, slug=slug)
-    form = RecordForm(rig.values, request.POST)
+    form = RecordForm(rig.values, tutorial_for(rig=rig).values, request.POST)
     if not form.is_valid():
         if wants_json(request):
             field, errors = next(iter(form.errors.items()))
             return JsonResponse({"error": str(errors[0]), "field": field}, status=400)
         return _record(request, rig, form)
     values = form.cleaned_data
-    take = services.start_take(rig=rig, countdown_s=values["countdown_s"], scene=values["scene"])
+    values["step"] = values.get("step", "")
+    begins = {name: values[name] for name in ("countdown_s", "scene", "step")}
+    take = services.start_take(rig=rig, **begins)
     if wants_json(request):
         return JsonResponse({"take": take.pk})
     return redirect("record", slug)
@@ -133,17 +136,24 @@ def choose(request: HttpRequest, slug: str) -> HttpResponse:
 
 @require_POST
 def again(request: HttpRequest, slug: str) -> HttpResponse:
-    """Record again from a place of a take: its tutorial, and the scene that was there."""
+    """Record again from a place of a take: its tutorial and format, the scene and step there."""
     rig = get_object_or_404(Rig, slug=slug)
     form = TutorialChoice(request.POST)
     if form.is_valid():
         services.choose_tutorial(rig=rig, tutorial=form.cleaned_data["tutorial"])
+    take = Take.objects.filter(pk=request.POST.get("take") or 0).first()
+    if take and services.format_of_take(rig=rig, take=take):
+        messages.info(request, f"The format is as in “{take.name}”. Undo on Format takes it back.")
     scene = request.POST.get("scene", "")
     if any(s.id == scene for s in rig.values.scenes):
         # Without an engine the page says so; it is chosen all the same.
         with suppress(EngineError):
             engine().ask("show_scene", scene=scene)
-    return redirect(f"{reverse('record', args=[slug])}?{urlencode({'scene': scene})}")
+    named = request.POST.get("step", "")
+    steps = tutorial_for(rig=rig).values.steps
+    step = next((s.id for s in steps if s.title == named), "")
+    query = urlencode({"scene": scene, "step": step})
+    return redirect(f"{reverse('record', args=[slug])}?{query}")
 
 
 @require_POST

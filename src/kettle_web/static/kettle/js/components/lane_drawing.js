@@ -1,5 +1,5 @@
 import { growth, seen } from "../lib/levels.js";
-import { marks, ruleTime } from "../lib/take_lanes.js";
+import { labels, marks, ruleTime } from "../lib/take_lanes.js";
 import { toRecord } from "../lib/take_time.js";
 import { colours, hole } from "./canvas.js";
 
@@ -40,8 +40,7 @@ export function drawLanes(sheet, height) {
   for (const { track, title, high } of lanesOf(take)) {
     if (track?.is_picture) drawPictures(sheet, track, top);
     else if (track) drawWaves(sheet, track, top);
-    else if (title === "Cues")
-      for (const cue of take.cues) drawWord(sheet, cue.at_s, cue.words, top);
+    else if (title === "Cues") drawWords(sheet, take.cues, top);
     else drawHappened(sheet, top);
     top += high;
     pen.fillStyle = rule;
@@ -136,14 +135,28 @@ function drawClips(sheet, track, top) {
   }
 }
 
-/** @param {Sheet} sheet @param {number} at @param {string} text @param {number} top */
-function drawWord(sheet, at, text, top) {
-  if (!isSeen(sheet, at, at + sheet.view.near.length)) return;
+/**
+ * Words at their times: of one moment in one, never over those that come after them.
+ * @param {Sheet} sheet @param {{at_s: number, words: string}[]} cues rising @param {number} top
+ */
+function drawWords(sheet, cues, top) {
+  const { pen, width } = sheet;
   const [ink] = colours("ink");
-  sheet.pen.fillStyle = ink;
-  sheet.pen.fillRect(xOf(sheet, at), top + 3, 1, WORDS - 7);
-  sheet.pen.font = "12px Figtree, sans-serif";
-  sheet.pen.fillText(text, xOf(sheet, at) + 5, top + 16);
+  pen.fillStyle = ink;
+  pen.font = "12px Figtree, sans-serif";
+  for (const [x, words, until] of labels(
+    cues.map((cue) => [xOf(sheet, cue.at_s), cue.words]),
+    width,
+  )) {
+    if (until < 0 || x > width) continue;
+    pen.fillRect(x, top + 3, 1, WORDS - 7);
+    pen.save();
+    pen.beginPath();
+    pen.rect(x, top, until - x - 4, WORDS);
+    pen.clip();
+    pen.fillText(words, x + 5, top + 16);
+    pen.restore();
+  }
 }
 
 /** @param {Sheet} sheet @param {number} top */

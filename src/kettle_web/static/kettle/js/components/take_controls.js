@@ -85,6 +85,8 @@ export function mount(player, view, data) {
     fill("input[data-place=from]", from.toFixed(4));
     const scene = data.now?.scenes.findLast((one) => one.at_s <= at + 1e-6);
     fill("input[data-place=scene]", scene?.scene ?? "");
+    const step = data.now?.steps.findLast((one) => one.at_s <= at + 1e-6);
+    fill("input[data-place=step]", step?.words ?? "");
     fill("input[data-place=until]", until === null ? "" : until.toFixed(4));
   };
 

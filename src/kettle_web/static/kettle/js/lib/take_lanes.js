@@ -56,3 +56,26 @@ export function ruleTime(at, step) {
     : `${minutes}:${two(whole % 60)}`;
   return digits ? `${text}.${String(parts % scale).padStart(digits, "0")}` : text;
 }
+
+/** Nearer to each other than this, px, two labels are of one moment. */
+const ONE_MOMENT = 6;
+
+/**
+ * Labels along a line that don't cover each other: those of one moment joined, each with how far it may reach.
+ * @param {[number, string][]} places px and words, rising @param {number} end px
+ * @returns {[number, string, number][]} px, words, px where the next one begins
+ */
+export function labels(places, end) {
+  /** @type {[number, string, number][]} */
+  const found = [];
+  for (const [x, words] of places) {
+    const last = found.at(-1);
+    if (last && x - last[0] < ONE_MOMENT) {
+      last[1] += ` · ${words}`;
+      continue;
+    }
+    if (last) last[2] = x;
+    found.push([x, words, Math.max(end, x)]);
+  }
+  return found;
+}
