@@ -1,4 +1,4 @@
-"""takes and quiet: which takes there are, and what is found in one."""
+"""takes, quiet and repair: which takes there are, what is found in one, what is damaged mended."""
 
 import json
 import math
@@ -14,6 +14,7 @@ from kettle_core.timing.time_map import Source
 from kettle_media.survey.survey import find_quiet, survey_take
 from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.folder import TakeFolder
+from kettle_media.take.recovery import LOST, recover_take
 from kettle_media.take.rig_now import rig_now
 
 LOUDEST_DBFS, SOFTEST_DBFS = 0.0, -90.0
@@ -49,6 +50,17 @@ def quiet(options: Namespace) -> int:
     total = sum(b - a for a, b in found)
     print(f"{len(found)} quiet stretches, {total:.1f} s in all")
     return 0
+
+
+def repair(options: Namespace) -> int:
+    """Mend what is damaged of a take's files; the originals are kept."""
+    found = recover_take(TakeFolder(options.take))
+    if options.json:
+        print(json.dumps([vars(verdict) for verdict in found], indent=1))
+    else:
+        for verdict in found:
+            print(verdict.words)
+    return 1 if any(verdict.state == LOST for verdict in found) else 0
 
 
 def _clock(seconds: float) -> str:

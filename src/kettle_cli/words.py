@@ -104,6 +104,11 @@ def _add_takes(words: Any) -> None:
     quiet.add_argument("--json", action="store_true")
     _does(quiet, "take_commands:quiet")
 
+    repair = words.add_parser("repair", help="Mend what is damaged of a take, as far as it goes.")
+    repair.add_argument("take", type=Path, help="folder of a take")
+    repair.add_argument("--json", action="store_true")
+    _does(repair, "take_commands:repair")
+
 
 def _add_format(words: Any) -> None:
     estimate = words.add_parser("estimate", help="Say what recording a rig costs, track by track.")

@@ -48,10 +48,11 @@ class WholeWay(BrowserCase):
         page.wait_for_url("**/takes/*/")
         page.goto(self.base)  # composing goes on when the page is left
         page.get_by_role("link", name="Bench rig, take 1").click()
-        # Its tracks play while the program is composed, then the program takes over.
-        expect(page.get_by_role("button", name="Plays P")).to_be_visible(timeout=300_000)
-        expect(page.locator("[data-plays=program]")).to_be_visible()
+        # It plays from its plan while it is composed, then its file takes over.
+        expect(page.locator("plan-media[data-plays=program]")).to_be_visible()
+        self.plays("program", frames=False)
         self.check_page()
+        expect(page.locator("video[data-plays=program]")).to_be_visible(timeout=300_000)
         self.plays("program")
         page.get_by_role("button", name="Hear Headset alone").click()
         page.get_by_role("button", name="See Desk webcam").click()

@@ -26,6 +26,7 @@ KINDS = {
     "program": "kettle_web.takes.work.compose_program",
     "empty-bin": "kettle_web.library.work.remove_deleted",
     "survey": "kettle_web.takes.work.survey",
+    "repair": "kettle_web.takes.work.repair",
     "demo-takes": "kettle_web.takes.work.make_demo_takes",
     "folder-speed": "kettle_web.format.work.folder_speed",
     "trial": "kettle_web.format.work.trial",

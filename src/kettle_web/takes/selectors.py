@@ -29,6 +29,11 @@ def program_words(take: Take) -> str:
     return str(waits or _WORDS[job.state])
 
 
+def newest_repair(take: Take) -> Job | None:
+    """The repair of a take that is going on, or what came of the last one."""
+    return Job.objects.filter(kind="repair", subject=f"take:{take.pk}").order_by("-pk").first()
+
+
 _WORDS: dict[str, str] = {
     Job.State.WAITING: "waits to be composed",
     Job.State.RUNNING: "being composed",

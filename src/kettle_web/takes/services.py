@@ -117,6 +117,12 @@ def order_survey(*, take: Take) -> None:
     take.save(update_fields=["survey_job"])
 
 
+def order_repair(*, take: Take) -> None:
+    """Have what is damaged of its files mended, as far as they go."""
+    subject, title = f"take:{take.pk}", f"{take.name}: repair"
+    order(kind="repair", queue=SOON, subject=subject, title=title)
+
+
 def make_again(*, take: Take) -> None:
     """Order what failed or was cancelled once more."""
     over = (Job.State.FAILED, Job.State.CANCELLED)

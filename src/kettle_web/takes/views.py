@@ -66,6 +66,7 @@ def _page(request: HttpRequest, found: Take, wrong: dict[str, Any] | None = None
         "shown": selectors.shown(found, wrong or {}),
         "job": found.program_job,
         "words": selectors.program_words(found),
+        "repair": selectors.newest_repair(found),
         "history": history(found),
         "undo_at": reverse("undo-take", args=[found.pk]),
     }
@@ -132,6 +133,14 @@ def take_compose(request: HttpRequest, pk: int) -> HttpResponse:
     """Make what could not be made: the program, the survey."""
     found = _take(pk)
     services.make_again(take=found)
+    return redirect(found)
+
+
+@require_POST
+def repair(request: HttpRequest, pk: int) -> HttpResponse:
+    """Mend what is damaged of its files."""
+    found = _changed(pk)
+    services.order_repair(take=found)
     return redirect(found)
 
 

@@ -16,12 +16,13 @@ from kettle_media.program.take_program import compose_take
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.survey.survey import survey_take
 from kettle_media.take.folder import TakeFolder
+from kettle_media.take.recovery import recover_take
 from kettle_studio.driver import Studio
 from kettle_studio.lesson import lesson_cues
 from kettle_web.jobs.doing import Doing
 from kettle_web.models import Take, Tutorial
 from kettle_web.rigs.services import make_demo_rig
-from kettle_web.takes.services import read_take_from_disk
+from kettle_web.takes.services import order_program, order_survey, read_take_from_disk
 
 DEMO_TAKES_S = (24, 40)
 
@@ -69,9 +70,7 @@ def make_demo_takes(doing: Doing) -> None:
 
 def compose_program(doing: Doing) -> None:
     """Align a take, make playable copies of its tracks and compose its program."""
-    take = Take.with_deleted.filter(pk=doing.subject.partition(":")[2]).first()
-    if take is None:
-        raise TakeError("This take is not there any more.")
+    take = _take_of(doing)
     folder, revision = TakeFolder(take.path), take.revision
     write_playable(folder, folder.read_info(), doing.give_way)
     compose_take(
@@ -84,11 +83,25 @@ def compose_program(doing: Doing) -> None:
     Take.with_deleted.filter(pk=take.pk).update(composed_revision=revision)
 
 
-def survey(doing: Doing) -> None:
-    """Look at the tracks of a take once, for lines, lanes and plots."""
+def repair(doing: Doing) -> None:
+    """Mend what is damaged of a take; what is made of it is made anew."""
+    take = _take_of(doing)
+    recover_take(TakeFolder(take.path), lambda done, total: doing.tell(done, total, "tracks"))
+    read_take_from_disk(take=take)
+    order_survey(take=take)
+    order_program(take=take, afresh=True)
+
+
+def _take_of(doing: Doing) -> Take:
     take = Take.with_deleted.filter(pk=doing.subject.partition(":")[2]).first()
     if take is None:
         raise TakeError("This take is not there any more.")
+    return take
+
+
+def survey(doing: Doing) -> None:
+    """Look at the tracks of a take once, for lines, lanes and plots."""
+    take = _take_of(doing)
     survey_take(
         TakeFolder(take.path),
         lambda done, total: doing.tell(done, total, "tracks"),
