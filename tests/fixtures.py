@@ -1,6 +1,7 @@
 """Takes for tests: recorded once a process, on the virtual clock."""
 
 import atexit
+import fcntl
 import os
 import shutil
 import tempfile
@@ -26,7 +27,19 @@ def demo_take(seconds: int = 4) -> TakeFolder:
 @cache
 def _demo_take(seconds: int, seed: int) -> TakeFolder:
     path = ROOT / f"take-{os.getpid()}-{seed}-{seconds}"
-    record_take(Studio(seed), demo_rig(), path, seconds * 10**9)
+    shared = os.environ.get("KETTLE_TEST_SHARED")
+    if not shared:
+        record_take(Studio(seed), demo_rig(), path, seconds * 10**9)
+        return TakeFolder(path)
+    # The steps of a test run have it from the one that needed it first.
+    kept = Path(shared) / f"take-{seed}-{seconds}"
+    with (Path(shared) / f"{kept.name}.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not kept.exists():
+            part = kept.with_suffix(".part")
+            record_take(Studio(seed), demo_rig(), part, seconds * 10**9)
+            part.rename(kept)
+    shutil.copytree(kept, path)
     return TakeFolder(path)
 
 

@@ -11,7 +11,7 @@ import unittest
 from django.test.runner import DiscoverRunner
 
 LIMIT_S = int(os.environ.get("KETTLE_TEST_LIMIT_S", "180"))
-SLOWEST = 8
+SLOWEST = int(os.environ.get("KETTLE_TEST_SLOWEST", "8"))
 
 
 class HangsError(Exception):

@@ -6,6 +6,7 @@ import subprocess
 import sys
 from argparse import Namespace
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 from kettle_cli.paths import ROOT
 from kettle_cli.steps import Step, run_steps
@@ -25,7 +26,7 @@ def check(_: Namespace) -> int:
 def test(options: Namespace) -> int:
     """Install what tests need, check, run all tests (or one part of them)."""
     # What records in real time waits most of its time: beside it runs, giving way, what does not
-    # mind a neighbour. A browser with the whole application wants the machine for itself.
+    # mind neighbours. A browser with the whole application wants the machine for itself.
     timely = {"core": [_tests("real time", "tests", how="--tag")]}
     beside = {
         "core": [
@@ -48,7 +49,9 @@ def test(options: Namespace) -> int:
         _need_packages()
     first = [*(step for part in wanted for step in timely.get(part, [])), *quick]
     groups = [first, *([step] for part in wanted for step in alone.get(part, []))]
-    return 1 if run_steps(groups, _environment()) else 0
+    with TemporaryDirectory(prefix="kettle-shared-") as shared:
+        environment = {**_environment(), "KETTLE_TEST_SHARED": shared}
+        return 1 if run_steps(groups, environment) else 0
 
 
 def _tests(name: str, *labels: str, how: str = "--exclude-tag") -> Step:

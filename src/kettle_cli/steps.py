@@ -15,7 +15,8 @@ from kettle_cli.paths import ROOT
 # A step that takes longer hangs: it is ended, and its processes say where they stood.
 LIMIT_S = 900.0
 GRACE_S, LOOK_EVERY_S = 10.0, 0.05
-AT_ONCE = 2
+# One of them waits most of its time.
+AT_ONCE = 3
 # Of a step that failed so many lines are repeated at the end, where a reader looks first.
 REPEATED = 80
 
@@ -96,7 +97,7 @@ def _print(lines: Sequence[bytes]) -> None:
 def run_steps(
     groups: Sequence[Sequence[Step]], environment: dict[str, str], limit_s: float = LIMIT_S
 ) -> int:
-    """Run every group, so that one failure does not hide the next; of a group two at a time.
+    """Run every group, so that one failure does not hide the next; of a group three at a time.
 
     Gives how many failed.
     """

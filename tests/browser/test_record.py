@@ -88,7 +88,7 @@ class Recording(BrowserCase):
         page, keys = self.page, self.page.keyboard
         self.planned()
         expect(page.get_by_label("Tutorial")).to_have_value(re.compile(r"\d+"))
-        expect(page.get_by_text("Fold it")).to_be_visible()
+        expect(page.get_by_role("button", name="Fold it")).to_be_visible()
         self.check_page()
         page.get_by_label("Countdown").fill("1")
         keys.press("r")

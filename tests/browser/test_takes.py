@@ -176,6 +176,7 @@ class TakePage(BrowserCase):
         self.until("document.querySelector('plan-media').dataset.shows === '7.5000'")
         self.until(f"Number({sheet}) > {before}")
         page.get_by_role("link", name="Sound", exact=True).click()
+        expect(page.get_by_label("Place in the take")).to_be_visible()
         page.locator("body").press(" ")
         expect(page.locator("[data-bar-word]")).to_have_text("Pause")
         self.until("document.querySelector('plan-media').currentTime > 7.8")

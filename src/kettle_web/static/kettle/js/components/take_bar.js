@@ -82,6 +82,7 @@ export function mount(live) {
   media.src = address();
   one("picture").append(media);
   media.currentTime = at;
+  bar.hidden = false;
   const timer = window.setInterval(tell, TELL_EVERY_MS);
   tell();
   return {
