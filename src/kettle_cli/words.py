@@ -178,7 +178,7 @@ def _add_rigs(words: Any) -> None:
     _does(show, "rig_commands:show_rig")
 
 
-BENCHES = ("live", "compose", "program", "sound", "record", "format", "takes")
+BENCHES = ("live", "compose", "program", "sound", "record", "format", "takes", "player", "sync")
 
 
 def _add_developers(words: Any) -> None:
@@ -202,6 +202,8 @@ def _add_developers(words: Any) -> None:
             "recording beside a page and burners",
             "bitrates, estimates, trials, rewrapping",
             "looking at takes, finding them, opening long ones",
+            "playing from any place, composing what was changed",
+            "random takes against the studio's truth, as long as --minutes says",
         ),
         strict=True,
     ):

@@ -1,0 +1,112 @@
+"""bench player: how soon a take plays from any place, a changed program is composed."""
+
+import json
+import tempfile
+import time
+from argparse import Namespace
+from contextlib import closing
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from kettle_cli.bench_program import SECONDS, repeated
+from kettle_core.errors import EngineError
+from kettle_core.program.afterwards import Afterwards
+from kettle_core.program.cues import Hide, Show
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_engine.process import work_frame_by_frame
+from kettle_engine.recording.take import record_take
+from kettle_media.player.messages import LENGTH, Message
+from kettle_media.player.nest import Nest
+from kettle_media.program.take_program import render_program
+from kettle_media.take.afterwards import write_afterwards
+from kettle_media.take.align import align_take
+from kettle_media.take.folder import TakeFolder
+from kettle_studio.demo import demo_rig
+from kettle_studio.driver import Studio
+
+JUMPS = 40
+JUMP_MS = 300.0
+# A scene changed in so much of a program of so many times SECONDS.
+CHANGED_S, MOST_RATIO = 30, 1.3
+TIMES = 600 // SECONDS
+
+
+def bench_player(_: Namespace) -> int:
+    """Jump about in a take that plays; change some of a long one and compose it again.
+
+    Raises EngineError where a limit is not kept.
+    """
+    work_frame_by_frame()
+    with tempfile.TemporaryDirectory() as name:
+        folder = TakeFolder(Path(name) / "take")
+        record_take(Studio(), demo_rig(), folder.path, SECONDS * NS_PER_S)
+        align_take(folder, folder.read_info())
+        wrong = [*_jumps(folder), *_changed(folder, Path(name))]
+    if wrong:
+        raise EngineError(f"Beyond its limit: {', '.join(wrong)}.")
+    return 0
+
+
+def _jumps(folder: TakeFolder) -> list[str]:
+    nest, rng = Nest(), np.random.default_rng(3)
+    found: dict[int, list[float]] = {Message.PICTURE: [], Message.SOUND: []}
+    try:
+        with closing(nest.player(folder.path)) as line:
+            both = line.makefile("rwb")
+            _read(both)  # it is ready
+            for turn in range(1, JUMPS + 1):
+                order = {"turn": turn, "at": float(rng.uniform(0, SECONDS - 2)), "rate": 1.0}
+                both.write(json.dumps({**order, "playing": True}).encode() + b"\n")
+                both.flush()
+                began, waits = time.perf_counter(), set(found)
+                while waits:
+                    message = _read(both)
+                    if message.turn == turn and message.kind in waits:
+                        waits.remove(message.kind)
+                        found[message.kind].append((time.perf_counter() - began) * 1000)
+            both.close()
+    finally:
+        nest.end()
+    wrong = []
+    for kind, words in ((Message.PICTURE, "picture"), (Message.SOUND, "sound")):
+        worst, median = max(found[kind]), float(np.median(found[kind]))
+        told = f"worst of {JUMPS} {worst:.0f} ms (limit {JUMP_MS:g})"
+        print(f"{words} after a jump: {median:.0f} ms, {told}")
+        wrong += [f"{words} after a jump"] if worst > JUMP_MS else []
+    return wrong
+
+
+def _read(both: Any) -> Message:
+    (length,) = LENGTH.unpack(both.read(LENGTH.size))
+    return Message.unpacked(both.read(length))
+
+
+def _changed(folder: TakeFolder, room: Path) -> list[str]:
+    """A part of a long program against the same length composed by itself."""
+    part = repeated(folder, room / "part", 1)
+    info = part.read_info()
+    part.write_info(replace(info, duration_ns=CHANGED_S * NS_PER_S))
+    alone_s = _composed_s(part)
+    long = repeated(folder, room / "long", TIMES)
+    whole_s = _composed_s(long)
+    first = (TIMES * SECONDS // 2) * NS_PER_S
+    cues = (Hide(first, "webcam-1"), Show(first + CHANGED_S * NS_PER_S, "webcam-1"))
+    write_afterwards(long, Afterwards(cues))
+    again_s = _composed_s(long)
+    ratio = again_s / alone_s
+    print(
+        f"program of {TIMES * SECONDS} s: {whole_s:.1f} s; {CHANGED_S} s of it changed: "
+        f"{again_s:.1f} s, {ratio:.2f} × composing {CHANGED_S} s (limit {MOST_RATIO:g})"
+    )
+    return ["a changed program"] if ratio > MOST_RATIO else []
+
+
+def _composed_s(folder: TakeFolder) -> float:
+    info = folder.read_info()
+    sync = align_take(folder, info)
+    began = time.perf_counter()
+    render_program(folder, info, sync, folder.program_path)
+    return time.perf_counter() - began
