@@ -255,6 +255,9 @@ class Overview(TakeCase):
         odd = webcam["sheets"]["at"][0].replace("-00", "-99999")
         self.assertEqual(self.client.get(odd).status_code, 200)
         self.assertEqual(self.client.get(odd.replace("webcam-1", "passwd")).status_code, 404)
+        page = self.client.get(self.take.get_absolute_url())
+        self.assertContains(page, "Voice over background")
+        self.assertContains(page, "dB while it speaks")
 
     def test_every_track_has_a_verdict_with_its_times(self):
         page = self.client.get(self.take.get_absolute_url())

@@ -2,8 +2,13 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import log10
+from statistics import median
 from typing import Any
 
+from kettle_core.rig.devices import VOICE_KINDS
+from kettle_core.rig.rig import Rig
+from kettle_core.sound.background import BACKGROUND_ABOVE_DBFS, LEAST_DB
 from kettle_media.survey.survey import Survey, SurveyedTrack
 from kettle_media.take.info import TrackInfo
 
@@ -64,7 +69,7 @@ def clock_plot(found: SurveyedTrack) -> Plot | None:
     return plot("", words, line, (min(values), max(values)), stamps)
 
 
-def fact_plots(survey: Survey, tracks: Sequence[TrackInfo]) -> list[Plot]:
+def fact_plots(survey: Survey, tracks: Sequence[TrackInfo], rig: Rig) -> list[Plot]:
     """Loudness of sounds, how tracks were written, the load of the encoders."""
     made = []
     for track in tracks:
@@ -76,6 +81,7 @@ def fact_plots(survey: Survey, tracks: Sequence[TrackInfo]) -> list[Plot]:
         if found.written:
             made.append(_bitrate(track, found))
             made += _troubles(track, found)
+    made += _over_background(survey, rig)
     if len(survey.loads) > 1:
         loads = [(s, 100 * load) for s, load in survey.loads]
         most = max(y for _, y in loads)
@@ -103,6 +109,49 @@ def _loudness(track: TrackInfo, found: SurveyedTrack) -> Plot:
         high="0 LUFS",
         is_look=bool(found.clips),
     )
+
+
+def _over_background(survey: Survey, rig: Rig) -> list[Plot]:
+    """How far the voice stands above all else in the mix of the scene a take begins with.
+
+    By their loudness over 3 s, gains and ducking counted, while it speaks; chains are not.
+    """
+    voice: tuple[SurveyedTrack, list[float]] | None = None
+    others: list[list[float]] = []
+    for sound in rig.default_scene.sounds:
+        item, found = rig.input(sound.input_id), survey.track(sound.input_id)
+        if not sound.heard or not item.on or found is None or found.loudness is None:
+            continue
+        gain_db = item.tone.gain_db + sound.gain_db
+        loud = [x + gain_db for x in found.loudness.short_term_lufs]
+        if item.kind not in VOICE_KINDS:
+            down_db = rig.ducking.depth_db if rig.ducking.on else 0.0
+            others.append([x - down_db for x in loud])
+        elif voice is None:
+            voice = found, loud
+    if voice is None or not others:
+        return []
+    spoken = {s for a, b in voice[0].voice for s in range(int(a / 1e9), int(b / 1e9) + 1)}
+    points = []
+    for second, above in enumerate(voice[1]):
+        there = sum(10 ** (loud[second] / 10) for loud in others if second < len(loud))
+        if second in spoken and there > 10 ** (BACKGROUND_ABOVE_DBFS / 10):
+            points.append((float(second), above - 10 * log10(there)))
+    if not points:
+        return []
+    middle, least = median(y for _, y in points), min(y for _, y in points)
+    words = f"{middle:.0f} dB while it speaks, {least:.0f} at least"
+    return [
+        plot(
+            "Voice over background",
+            words.replace("-", "−"),
+            points,
+            (-5, 35),
+            low="−5",
+            high="35 dB",
+            is_look=middle < LEAST_DB,
+        )
+    ]
 
 
 def _bitrate(track: TrackInfo, found: SurveyedTrack) -> Plot:

@@ -90,7 +90,7 @@ def shown(take: Take, wrong: Mapping[str, forms.Form]) -> Shown:
         take.values != Afterwards(),
         max(0, len(now.said.marks) - MOST_LISTED),
         sync_rows(now, wrong),
-        fact_plots(now.survey, now.info.tracks) if now.survey else [],
+        fact_plots(now.survey, now.info.tracks, now.was.rig) if now.survey else [],
         verdicts(now),
     )
 

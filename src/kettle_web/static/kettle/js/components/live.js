@@ -67,25 +67,17 @@ export function mount(root) {
     },
     { signal: stop.signal },
   );
-  // What is tried for a moment is not worth keeping.
-  root.addEventListener(
-    "live:try",
-    (event) => {
-      if (socket?.readyState === WebSocket.OPEN) {
-        socket.send(JSON.stringify({ try: /** @type {CustomEvent} */ (event).detail }));
-      }
-    },
-    { signal: stop.signal },
-  );
-  root.addEventListener(
-    "live:head",
-    (event) => {
-      if (socket?.readyState === WebSocket.OPEN) {
-        socket.send(JSON.stringify({ head: /** @type {CustomEvent} */ (event).detail }));
-      }
-    },
-    { signal: stop.signal },
-  );
+  // What is tried for a moment, and where one is, is not worth keeping.
+  for (const what of ["try", "head"]) {
+    root.addEventListener(
+      `live:${what}`,
+      (event) => {
+        if (socket?.readyState !== WebSocket.OPEN) return;
+        socket.send(JSON.stringify({ [what]: /** @type {CustomEvent} */ (event).detail }));
+      },
+      { signal: stop.signal },
+    );
+  }
   connect();
   return {
     destroy() {
