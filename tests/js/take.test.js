@@ -7,6 +7,7 @@ import {
   levelFor,
   partOf,
   seen,
+  stripStep,
 } from "../../src/kettle_web/static/kettle/js/lib/levels.js";
 import {
   playMessage,
@@ -260,4 +261,13 @@ test("a player's message has its kind, turn, time and body", () => {
   assert.deepEqual([message.kind, message.turn, message.at], [SOUND, 7, 1.25]);
   const [left, right] = samplesOf(message.body);
   assert.deepEqual([left[0], right[0], left.length], [0.5, -1, 2]);
+});
+
+test("small pictures are read nearer where they stand for less than half of what the survey has", () => {
+  assert.equal(stripStep(0.8, 1), 0);
+  assert.equal(stripStep(0.5, 1), 0.25);
+  assert.equal(stripStep(0.1, 1), 0.0625);
+  assert.equal(stripStep(0.001, 1), 1 / 64);
+  assert.equal(stripStep(3, 9), 0);
+  assert.equal(stripStep(0.4, 9), 0.25);
 });

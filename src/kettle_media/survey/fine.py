@@ -38,7 +38,7 @@ def read_fine(
         raise TakeError(f"A part of a waveform has at most {MOST_STEPS} steps of 5 ms.")
     times_ns = np.asarray(from_ns + np.arange(count + 1) * step_ns, np.float64)
     rate_hz = track.mode.sample_rate_hz
-    places = _file_ns(found.knots, times_ns) * rate_hz / NS_PER_S
+    places = file_ns(found.knots, times_ns) * rate_hz / NS_PER_S
     edges = np.maximum.accumulate(np.floor(places + 0.5).astype(np.int64))
     with closing(RawTrack(folder.track_path(track), track.mode.channels)) as raw:
         # A step shorter than a sample is as the sample that it lies in.
@@ -52,7 +52,7 @@ def read_fine(
     return np.concatenate(parts)
 
 
-def _file_ns(knots: tuple[Knot, ...], times_ns: NDArray[np.float64]) -> NDArray[np.float64]:
+def file_ns(knots: tuple[Knot, ...], times_ns: NDArray[np.float64]) -> NDArray[np.float64]:
     """Times of the track's playable file at record times."""
     rows = np.array([(k.record_ns, k.file_ns, k.rate) for k in knots])
     at = np.maximum(np.searchsorted(rows[:, 0], times_ns, "right") - 1, 0)

@@ -65,6 +65,13 @@ class NudgeForm(forms.Form):
     )
 
 
+class StripForm(forms.Form):
+    """Small pictures: the number of the first, and how far they lie apart in record time."""
+
+    first = forms.IntegerField(min_value=0, max_value=10**9)
+    step_ns = forms.IntegerField(min_value=1)
+
+
 class FineForm(forms.Form):
     """A part of a waveform: from a step on, in record time."""
 

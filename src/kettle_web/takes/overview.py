@@ -33,6 +33,7 @@ from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_web.models import Rig as KeptRig
 from kettle_web.models import Take
 from kettle_web.takes.files import played_address
+from kettle_web.takes.plots import LATE_MS
 
 Span = tuple[float, float]
 
@@ -167,6 +168,7 @@ def _track(take: Take, now: TakeNow, track: TrackInfo) -> dict[str, Any]:
         "error": track.damaged or found.error,
         "gaps": now.spans((g.from_ns + shift_ns, g.until_ns + shift_ns) for g in found.gaps),
         "voice": now.spans((a + shift_ns, b + shift_ns) for a, b in found.voice),
+        "late": _late(now, found, shift_ns),
         "clips": [(now.seconds(c.at_ns + shift_ns), c.samples) for c in found.clips],
         "levels": [
             {"step_s": x.step_ns / NS_PER_S, "offset": x.offset, "count": x.count}
@@ -181,8 +183,18 @@ def _track(take: Take, now: TakeNow, track: TrackInfo) -> dict[str, Any]:
             **asdict(found.sheets),
             "every_s": found.sheets.every_ns / NS_PER_S,
             "at": [address("sheet", f"{track.name}-{number:02d}") for number in files],
+            "near": reverse("take-strip", args=[take.pk, track.name]),
         }
     return made
+
+
+def _late(now: TakeNow, found: SurveyedTrack, shift_ns: float) -> list[tuple[float, float]]:
+    """(take time in s, ms) of seconds in which something came late."""
+    if found.written is None:
+        return []
+    every_ns = found.written.every_s * NS_PER_S
+    late = ((n * every_ns + shift_ns, ms) for n, ms in enumerate(found.written.late_ms))
+    return [(now.seconds(at_ns), ms) for at_ns, ms in late if ms >= LATE_MS]
 
 
 def mark_row(now: TakeNow, mark: Mark) -> dict[str, Any]:

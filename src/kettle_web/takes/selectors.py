@@ -13,6 +13,9 @@ from kettle_core.program.cues import GoOn, Mark, Pause, Step
 from kettle_core.rig.rig import Input
 from kettle_core.scene.scene import Scene
 from kettle_media.survey.fine import read_fine
+from kettle_media.survey.strips import read_strip
+from kettle_media.survey.survey import SurveyedTrack
+from kettle_media.take.info import TrackInfo
 from kettle_web.models import Job, Take
 from kettle_web.takes.forms import MarkForm, NudgeForm
 from kettle_web.takes.overview import TakeNow, cue_row, mark_row, take_now
@@ -160,11 +163,22 @@ def _places(row: dict[str, Any]) -> str:
     return words.removeprefix(" · ")
 
 
+def strip(take: Take, name: str, first: int, step_ns: int) -> bytes:
+    """Small pictures of a track beside each other, as JPEG. Raises TakeError."""
+    now, track, found = _surveyed(take, name)
+    return read_strip(now.folder, track, found, first, step_ns)
+
+
 def fine(take: Take, name: str, first: int, step_ns: int, count: int) -> bytes:
     """Steps of a sound's waveform, as in a survey. Raises TakeError."""
+    now, track, found = _surveyed(take, name)
+    return read_fine(now.folder, track, found, first * step_ns, step_ns, count).tobytes()
+
+
+def _surveyed(take: Take, name: str) -> tuple[TakeNow, TrackInfo, SurveyedTrack]:
     now = take_now(take)
     track = next((t for t in now.info.tracks if t.name == name), None)
     found = now.survey.track(name) if now.survey else None
     if track is None or found is None:
         raise TakeError("This track was not looked at yet. Reload the page.")
-    return read_fine(now.folder, track, found, first * step_ns, step_ns, count).tobytes()
+    return now, track, found

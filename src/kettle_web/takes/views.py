@@ -19,7 +19,7 @@ from kettle_web.models import Rig, Take
 from kettle_web.rigs.start import start_page
 from kettle_web.takes import selectors, services
 from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
-from kettle_web.takes.forms import FineForm
+from kettle_web.takes.forms import FineForm, StripForm
 from kettle_web.takes.overview import overview
 from kettle_web.takes.own_rig import as_recorded, own_rig
 from kettle_web.takes.players import PlayerLine
@@ -88,6 +88,16 @@ def fine(request: HttpRequest, pk: int, name: str) -> HttpResponse:
         raise TakeError("This part of a waveform can't be given. Reload the page.")
     data = selectors.fine(_take(pk), name, **form.cleaned_data)
     return HttpResponse(data, content_type="application/octet-stream")
+
+
+@require_safe
+def strip(request: HttpRequest, pk: int, name: str) -> HttpResponse:
+    """Small pictures of a track nearer than the survey has them."""
+    form = StripForm(request.GET)
+    if not form.is_valid():
+        raise TakeError("These pictures can't be given. Reload the page.")
+    data = selectors.strip(_take(pk), name, **form.cleaned_data)
+    return HttpResponse(data, content_type="image/jpeg", headers={"Cache-Control": "max-age=3600"})
 
 
 @require_POST

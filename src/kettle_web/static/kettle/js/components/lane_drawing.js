@@ -7,6 +7,9 @@ export const RULE = 22;
 export const PICTURE = 54;
 export const SOUND = 50;
 export const WORDS = 26;
+/** What came late is at most so high, from so many ms on. */
+const LATE_PX = 12;
+const LATE_FULL_MS = 500;
 
 /**
  * What is drawn on, and of what: `width` px show `view.near`.
@@ -75,13 +78,30 @@ function drawPictures(sheet, track, top) {
     for (let n = Math.floor(view.near.from / seconds); isSeen(sheet, n * seconds, 1e9); n += 1) {
       const at = n * seconds;
       if (at >= take.length_s || at > view.near.from + view.near.length) break;
-      const found = data.picture(track, toRecord(take.pieces, at) - track.shift_s);
+      const found = data.picture(track, toRecord(take.pieces, at) - track.shift_s, seconds);
       if (!found) continue;
       const { sheet: from, left, top: down, width: across, height } = found;
       pen.drawImage(from, left, down, across, height, xOf(sheet, at), top + 2, wide, high);
     }
   }
   drawGaps(sheet, track, top + 2, high);
+  drawLate(sheet, track, top + PICTURE - 2);
+}
+
+/** Seconds in which something came late, at the lane's foot, the higher the later. @param {Sheet} sheet @param {Track} track @param {number} foot */
+function drawLate(sheet, track, foot) {
+  const [ochre] = colours("ochre");
+  sheet.pen.fillStyle = ochre;
+  for (const [at, ms] of track.late) {
+    if (!isSeen(sheet, at, at + 1)) continue;
+    const high = Math.min(LATE_PX, 2 + (ms / LATE_FULL_MS) * LATE_PX);
+    sheet.pen.fillRect(
+      xOf(sheet, at),
+      foot - high,
+      Math.max(2, xOf(sheet, at + 1) - xOf(sheet, at) - 1),
+      high,
+    );
+  }
 }
 
 /** @param {Sheet} sheet @param {Track} track @param {number} top @param {number} high */
@@ -121,6 +141,7 @@ function drawWaves(sheet, track, top) {
   }
   drawGaps(sheet, track, top + 2, SOUND - 6);
   drawClips(sheet, track, top);
+  drawLate(sheet, track, top + SOUND - 2);
 }
 
 /** @param {Sheet} sheet @param {Track} track @param {number} top */

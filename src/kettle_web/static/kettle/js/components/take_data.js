@@ -1,4 +1,4 @@
-import { fineStep, levelFor, partOf, STEP_BYTES } from "../lib/levels.js";
+import { fineStep, levelFor, partOf, STEP_BYTES, STRIP, stripStep } from "../lib/levels.js";
 
 /**
  * @typedef {{name: string, title: string, kind: string, is_picture: boolean, fps: number,
@@ -7,7 +7,7 @@ import { fineStep, levelFor, partOf, STEP_BYTES } from "../lib/levels.js";
  *   gaps: [number, number][], voice: [number, number][], clips: [number, number][],
  *   levels: import("../lib/levels.js").Level[], levels_at: string, fine_at: string,
  *   sheets?: {every_s: number, count: number, width: number, height: number, columns: number,
- *     rows: number, at: string[]}}} Track
+ *     rows: number, at: string[], near: string}, late: [number, number][]}} Track
  * @typedef {{id: string, at_s: number, until_s: number | null, text: string}} Mark
  * @typedef {{revision: number, length_s: number, fps: number, pieces: [number, number][],
  *   ink: string, tracks: Track[], marks: Mark[], program: string, plan: string, surveyed: boolean,
@@ -20,6 +20,8 @@ import { fineStep, levelFor, partOf, STEP_BYTES } from "../lib/levels.js";
 const WHOLE_BYTES = 400_000;
 const CHUNK_STEPS = 8192;
 const FINE_STEPS = 2048;
+/** Of sheets and strips so many are kept. */
+const MOST_IMAGES = 160;
 
 /**
  * What is drawn of a take: fetched anew when the page has changed; waveforms by range and
@@ -44,6 +46,19 @@ export function takeData(address, came) {
     const headers = bytes ? { Range: `bytes=${first}-${first + bytes - 1}` } : {};
     const answer = await fetch(from, { headers, signal: stop.signal });
     return answer.ok ? await answer.arrayBuffer() : null;
+  };
+
+  /** A picture that is fetched once; null until it is there. @param {string} at */
+  const image = (at) => {
+    let known = sheets.get(at);
+    if (!known) {
+      known = new Image();
+      known.addEventListener("load", came, { signal: stop.signal });
+      known.src = at;
+      sheets.set(at, known);
+      if (sheets.size > MOST_IMAGES) sheets.delete(sheets.keys().next().value ?? "");
+    }
+    return known.complete && known.naturalWidth ? known : null;
   };
 
   /** A part of a waveform, asked for once. @param {string} key @param {number} first @param {() => Promise<ArrayBuffer | null>} get */
@@ -106,30 +121,35 @@ export function takeData(address, came) {
       return part ? { part, step_s: level.step_s } : null;
     },
     /**
-     * The small picture of a record time: its sheet, and where it lies there.
-     * @param {Track} track @param {number} record
+     * The small picture of a record time: its sheet, and where it lies there; as near to the time
+     * as it must be where each stands for so many seconds.
+     * @param {Track} track @param {number} record @param {number} [seconds]
      */
-    picture(track, record) {
+    picture(track, record, seconds = Infinity) {
       const all = track.sheets;
       if (!all) return null;
+      const step = stripStep(seconds, all.every_s);
+      if (step) {
+        const number = Math.max(0, Math.floor(record / step + 0.5));
+        const first = Math.floor(number / STRIP) * STRIP;
+        const strip = image(`${all.near}?step_ns=${Math.round(step * 1e9)}&first=${first}`);
+        const left = (number - first) * all.width;
+        // Until it is there what is coarser stands in for it.
+        if (strip) return { sheet: strip, left, top: 0, width: all.width, height: all.height };
+      }
       const number = Math.min(all.count - 1, Math.max(0, Math.floor(record / all.every_s)));
       const at = all.at[Math.floor(number / (all.columns * all.rows))];
       const place = number % (all.columns * all.rows);
-      let sheet = sheets.get(at);
-      if (!sheet) {
-        sheet = new Image();
-        sheet.addEventListener("load", came, { signal: stop.signal });
-        sheet.src = at;
-        sheets.set(at, sheet);
-      }
-      if (!sheet.complete || !sheet.naturalWidth) return null;
-      return {
-        sheet,
-        left: (place % all.columns) * all.width,
-        top: Math.floor(place / all.columns) * all.height,
-        width: all.width,
-        height: all.height,
-      };
+      const sheet = image(at);
+      return (
+        sheet && {
+          sheet,
+          left: (place % all.columns) * all.width,
+          top: Math.floor(place / all.columns) * all.height,
+          width: all.width,
+          height: all.height,
+        }
+      );
     },
     destroy: () => stop.abort(),
   };

@@ -65,3 +65,19 @@ export function growth(/** @type {Part} */ part) {
   const loud = peaks[Math.floor(peaks.length * 0.995)] ?? 0;
   return 32767 / Math.max(loud, 32767 / 30);
 }
+
+/** A strip has so many pictures; they lie a whole part of a second apart that halves. */
+export const STRIP = 8;
+const NEAREST_S = 1 / 64;
+
+/**
+ * How far apart pictures of a strip lie for pictures that stand for so many seconds, in s; 0 where the
+ * survey's own are near enough.
+ * @param {number} seconds @param {number} everyS
+ */
+export function stripStep(seconds, everyS) {
+  if (seconds > Math.min(everyS, 1) / 2) return 0;
+  let step = 0.25;
+  while (step > seconds && step > NEAREST_S) step /= 2;
+  return step;
+}
