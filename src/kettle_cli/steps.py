@@ -15,8 +15,7 @@ from kettle_cli.paths import ROOT
 # A step that takes longer hangs: it is ended, and its processes say where they stood.
 LIMIT_S = 900.0
 GRACE_S, LOOK_EVERY_S = 10.0, 0.05
-# One of them waits most of its time.
-AT_ONCE = 3
+AT_ONCE = 2
 # Of a step that failed so many lines are repeated at the end, where a reader looks first.
 REPEATED = 80
 
@@ -29,6 +28,7 @@ class Step:
     command: list[str]
     status: int = 0
     took_s: float = 0.0
+    cpu_s: float = 0.0
     printed: deque[bytes] = field(default_factory=lambda: deque(maxlen=100_000), repr=False)
     _process: "subprocess.Popen[bytes] | None" = None
     _reader: threading.Thread | None = None
@@ -64,7 +64,7 @@ class Step:
         if self._process is None or self._reader is None:
             return True
         self.took_s = time.monotonic() - self._began_s
-        ended = self._process.poll() is not None
+        ended = self._look()
         if not ended and self.took_s < limit_s:
             return False
         if not ended:
@@ -75,6 +75,17 @@ class Step:
         if self._aside:
             print(f"── {self.name}", flush=True)
             _print(list(self.printed))
+        return True
+
+    def _look(self) -> bool:
+        """Whether it has ended; then its processes' time is known too."""
+        if self._process is None or self._process.returncode is not None:
+            return True
+        pid, status, usage = os.wait4(self._process.pid, os.WNOHANG)
+        if not pid:
+            return False
+        self._process.returncode = os.waitstatus_to_exitcode(status)
+        self.cpu_s = usage.ru_utime + usage.ru_stime
         return True
 
     def end(self, how: signal.Signals) -> None:
@@ -97,7 +108,7 @@ def _print(lines: Sequence[bytes]) -> None:
 def run_steps(
     groups: Sequence[Sequence[Step]], environment: dict[str, str], limit_s: float = LIMIT_S
 ) -> int:
-    """Run every group, so that one failure does not hide the next; of a group three at a time.
+    """Run every group, so that one failure does not hide the next; of a group two at a time.
 
     Gives how many failed.
     """
@@ -110,7 +121,8 @@ def run_steps(
             _print(list(step.printed)[-REPEATED:])
     print("──")
     for step in done:
-        print(f"{'FAILED' if step.status else 'ok':<7}{step.name} ({step.took_s:.0f} s)")
+        spent = f"{step.took_s:.0f} s, {step.cpu_s:.0f} s CPU"
+        print(f"{'FAILED' if step.status else 'ok':<7}{step.name} ({spent})")
     failed = sum(1 for step in done if step.status)
     print(f"{len(done) - failed} passed, {failed} failed", flush=True)
     return failed

@@ -36,7 +36,7 @@ class OwnRig(TakeCase):
         for page in ("record", "format", "patch-sheet", "add-input"):
             answer = self.client.get(reverse(page, args=[self.own.slug]))
             self.assertEqual(answer.status_code, 404, page)
-        self.assertNotContains(self.client.get(reverse("start")), self.own.slug)
+        self.assertNotContains(self.client.get(reverse("start")), f"/rigs/{self.own.slug}/")
         again = self.client.post(reverse("change-take-rig", args=[self.take.pk]), {"sound": "1"})
         self.assertRedirects(again, reverse("sound", args=[self.own.slug]), target_status_code=302)
         self.assertEqual(Rig.with_takes.filter(of_take=self.take).count(), 1)
