@@ -184,7 +184,7 @@ class TakePage(BrowserCase):
         page.get_by_role("button", name="Compare the 10 s before here L").click()
         expect(page.locator(".compare-numbers")).to_be_visible()
         self.check_page()
-        page.get_by_role("button", name="As it was recorded O").click()
+        page.get_by_role("button", name="As it was recorded W").click()
         expect(page.get_by_text("Scenes and sound are as they were recorded")).to_be_visible()
         self.assertFalse(self.folder.rig_path.exists())
         page.get_by_role("link", name="Take", exact=True).click()

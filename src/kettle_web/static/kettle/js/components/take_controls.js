@@ -79,8 +79,9 @@ export function mount(player, view, data) {
       ? `${ruleTime(stretch[0], 0.1)} to ${ruleTime(stretch[1], 0.1)}, ${(stretch[1] - stretch[0]).toFixed(1)} s`
       : `at ${ruleTime(at, 0.1)}`;
     for (const place of document.querySelectorAll("[data-take-place]")) place.textContent = words;
+    const exact = view.near.length < 1 ? 0.001 : 0.1;
     for (const place of document.querySelectorAll("[data-take-near]"))
-      place.textContent = `${ruleTime(view.near.from, 0.1)} to ${ruleTime(view.near.from + view.near.length, 0.1)}`;
+      place.textContent = `${ruleTime(view.near.from, exact)} to ${ruleTime(view.near.from + view.near.length, exact)}`;
     const [from, until] = stretch ?? [at, null];
     fill("input[data-place=from]", from.toFixed(4));
     const scene = data.now?.scenes.findLast((one) => one.at_s <= at + 1e-6);
