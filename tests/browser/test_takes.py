@@ -191,6 +191,19 @@ class TakePage(BrowserCase):
         self.until("document.body.dataset.ready === 'take'")
         self.assertGreater(self.at_s, 7.7)
 
+    def test_6_what_another_page_changes_is_shown_and_told(self):
+        page = self.page
+        other = self.browser.new_page(viewport={"width": 1280, "height": 800})
+        self.addCleanup(other.close)
+        other.goto(page.url)
+        other.get_by_placeholder("good, again, …").fill("seen there")
+        other.get_by_role("button", name="Mark it").click()
+        told = page.locator("[data-saved]").first
+        expect(told).to_contain_text("Changed on another page")
+        expect(page.locator("[data-part=take-marks] input[value='seen there']")).to_be_visible()
+        page.locator("#undo").click()
+        expect(other.locator("[data-part=take-marks] input[value='seen there']")).to_have_count(0)
+
     def test_3_a_track_is_moved_by_hand_and_put_back(self):
         page = self.page
         page.get_by_text("Sync: how it was measured").click()

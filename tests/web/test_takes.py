@@ -6,7 +6,7 @@ import threading
 from dataclasses import replace
 from unittest import mock
 
-from asgiref.sync import async_to_sync
+from asgiref.sync import async_to_sync, sync_to_async
 from django.db import connection, transaction
 from django.http import QueryDict
 from django.test import TransactionTestCase
@@ -31,6 +31,7 @@ from kettle_web.frame.editing import edit
 from kettle_web.library.services import delete_takes
 from kettle_web.models import Job, Take, Tutorial
 from kettle_web.takes.overview import overview
+from kettle_web.takes.own_rig import own_rig
 from kettle_web.takes.players import PlayerLine
 from kettle_web.takes.services import change_take, look_after_takes
 from tests.fixtures import copied_take
@@ -357,3 +358,29 @@ class Playing(TransactionTestCase):
         delete_takes(takes=[Take.objects.get()])
         found, _ = self.play({"turn": 1, "at": 0})
         self.assertIn("was deleted", found[0].body.decode())
+
+    def test_an_open_page_is_told_what_others_change(self):
+        async def news(*changes):
+            socket = PageSocket(f"/live/takes/{self.take.pk}/news/")
+            await socket.connect()
+            found = []
+            for change in (lambda: None, *changes):
+                await sync_to_async(change, thread_sensitive=False)()
+                found.append(json.loads((await socket.receive_output(20))["text"]))
+            await socket.disconnect()
+            return found
+
+        def mark():
+            post = QueryDict("part=mark&at_s=1&text=there")
+            change_take(take=Take.objects.get(), post=post, seen=None)
+
+        def own():
+            rig = own_rig(take=Take.objects.get())
+            edit(rig, lambda values: (with_format(values, Format(1280, 720)), "smaller"))
+
+        with mock.patch("channels.db.close_old_connections"):
+            first, marked, again = async_to_sync(news)(mark, own)
+        self.assertEqual((first["kind"], first["values"]["revision"]), ("changed", 1))
+        self.assertEqual(marked["values"]["revision"], 2)
+        self.assertIn("there", marked["values"]["words"])
+        self.assertEqual(again["kind"], "again")

@@ -1,6 +1,8 @@
 import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
+import { mount as mountLive } from "../components/live.js";
 import { mount as mountTimes } from "../components/local_times.js";
+import { mount as mountOthers } from "../components/other_pages.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
 import { mount as mountControls } from "../components/take_controls.js";
 import { takeData } from "../components/take_data.js";
@@ -8,12 +10,17 @@ import { mount as mountLanes } from "../components/take_lanes.js";
 import { mount as mountLines } from "../components/take_lines.js";
 import { mount as mountPlayer } from "../components/take_player.js";
 import { TakeView } from "../components/take_view.js";
+import { refresh } from "../lib/page.js";
 import { placeIn } from "../lib/take_place.js";
 
+const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 mountKeys();
 mountSaving();
 mountJobs();
 mountTimes();
+mountOthers(live);
+mountLive(live);
+live.addEventListener("live:again", () => refresh(true));
 
 const found = (/** @type {string} */ name) =>
   /** @type {HTMLElement | null} */ (document.querySelector(name));
