@@ -37,7 +37,13 @@ def test(options: Namespace) -> int:
         ],
         "web": [_tests("web", "tests.web"), Step("javascript", [_node(), "--test", "tests/js/"])],
     }
-    alone = {"browser": [_tests("browser", "tests.browser")]}
+    takes = [f"tests.browser.test_{name}" for name in ("record", "takes", "library", "whole_way")]
+    alone = {
+        "browser": [
+            _tests("browser, rigs", *_others_in_browser(takes)),
+            _tests("browser, takes", *takes),
+        ]
+    }
     wanted = (options.part,) if options.part else ("core", "web", "browser")
     quick = [step for part in wanted for step in beside.get(part, [])]
     if not options.part:
@@ -52,6 +58,12 @@ def test(options: Namespace) -> int:
     with TemporaryDirectory(prefix="kettle-shared-") as shared:
         environment = {**_environment(), "KETTLE_TEST_SHARED": shared}
         return 1 if run_steps(groups, environment) else 0
+
+
+def _others_in_browser(labels: list[str]) -> list[str]:
+    """All browser tests but some: a step has a limit, and all of them together come near it."""
+    found = sorted((ROOT / "tests" / "browser").glob("test_*.py"))
+    return [label for path in found if (label := f"tests.browser.{path.stem}") not in labels]
 
 
 def _tests(name: str, *labels: str, how: str = "--exclude-tag") -> Step:

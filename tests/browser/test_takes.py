@@ -188,6 +188,7 @@ class TakePage(BrowserCase):
         expect(page.get_by_text("Scenes and sound are as they were recorded")).to_be_visible()
         self.assertFalse(self.folder.rig_path.exists())
         page.get_by_role("link", name="Take", exact=True).click()
+        page.wait_for_url("**/takes/*/")
         self.until("document.body.dataset.ready === 'take'")
         self.assertGreater(self.at_s, 7.7)
 
@@ -196,7 +197,7 @@ class TakePage(BrowserCase):
         other = self.browser.new_page(viewport={"width": 1280, "height": 800})
         self.addCleanup(other.close)
         other.goto(page.url)
-        other.get_by_placeholder("good, again, …").fill("seen there")
+        other.locator("[data-part=afterwards]").get_by_placeholder("good").fill("seen there")
         other.get_by_role("button", name="Mark it").click()
         told = page.locator("[data-saved]").first
         expect(told).to_contain_text("Changed on another page")

@@ -9,6 +9,8 @@ import { middleOf, resized, wholeBox } from "../lib/table_geometry.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const SEND_MS = 90;
+/** What the engine tells may have been told so long before. */
+const TOLD_LATE_MS = 600;
 const CORNERS = [
   [-1, -1],
   [1, -1],
@@ -30,6 +32,10 @@ export function mount() {
   let scene = "";
   let chosen = "";
   let sentAt = 0;
+  let answeredAt = 0;
+  let isSending = false;
+  /** @type {Layer | null} */
+  let next = null;
   let timer = 0;
 
   const make = (
@@ -80,14 +86,23 @@ export function mount() {
     return group;
   };
 
-  const place = (/** @type {Layer} */ layer, at = sentAt) => {
+  /** The newest place is sent, whatever comes between, and one after the other. @param {Layer} layer */
+  const place = (layer) => {
+    next = layer;
+    void send();
+  };
+
+  const send = async () => {
     window.clearTimeout(timer);
-    const wait = at + SEND_MS - performance.now();
+    if (isSending || !next) return;
+    const wait = sentAt + SEND_MS - performance.now();
     if (wait > 0) {
-      // The newest place is sent, whatever comes between.
-      timer = window.setTimeout(() => place(layer), wait);
+      timer = window.setTimeout(send, wait);
       return;
     }
+    const layer = next;
+    next = null;
+    isSending = true;
     sentAt = performance.now();
     const data = new FormData(cues);
     data.set("cue", `place ${layer.id}`);
@@ -96,13 +111,23 @@ export function mount() {
     data.set("turn", JSON.stringify(layer.turn));
     data.set("id", crypto.randomUUID());
     const headers = { Accept: "application/json" };
-    fetch(cues.action, { method: "POST", body: data, headers, signal: stop.signal })
-      .then(async (answer) => {
-        if (answer.ok) return;
+    try {
+      const answer = await fetch(cues.action, {
+        method: "POST",
+        body: data,
+        headers,
+        signal: stop.signal,
+      });
+      if (!answer.ok) {
         const { error } = await answer.json();
         document.dispatchEvent(new CustomEvent("record:failed", { detail: error }));
-      })
-      .catch(() => {});
+      }
+    } catch {
+      // The page says by itself that the connection is lost.
+    }
+    isSending = false;
+    answeredAt = performance.now();
+    void send();
   };
 
   const pointOf = (/** @type {PointerEvent} */ event) => {
@@ -176,8 +201,9 @@ export function mount() {
     "record:layers",
     (event) => {
       const take = /** @type {CustomEvent} */ (event).detail;
-      // What is on its way is newer than what the engine tells of.
-      if (!take.layers || drag.moving() || performance.now() - sentAt < 600) return;
+      // What is on its way, or was just answered, is newer than what the engine tells of.
+      if (!take.layers || drag.moving() || isSending || next) return;
+      if (performance.now() - answeredAt < TOLD_LATE_MS) return;
       const told = JSON.stringify([take.scene, take.layers]);
       if (svg.dataset.told === told) return;
       svg.dataset.told = told;
