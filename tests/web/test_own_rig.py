@@ -6,7 +6,8 @@ from unittest import mock
 from django.urls import reverse
 
 from kettle_media.take.rig_now import rig_now
-from kettle_web.models import Job, Rig
+from kettle_web.library.services import delete_takes, empty_bin
+from kettle_web.models import Change, Job, Rig, Take
 from kettle_web.rigs.engines import TakeViewers, engine_of
 from kettle_web.takes.overview import overview
 from tests.web.test_sound import CHAIN
@@ -59,6 +60,14 @@ class OwnRig(TakeCase):
         self.assertEqual(self.now(), self.info.rig_values)
         self.client.post(reverse("undo", args=[self.own.slug]))
         self.assertEqual(self.now().input("headset").tone.gain_db, -9)
+
+    def test_it_goes_with_its_take(self):
+        self.gain(-6)
+        self.assertTrue(Change.objects.filter(kind="rig", owner=self.own.pk).exists())
+        delete_takes(takes=[Take.objects.get()])
+        empty_bin()
+        self.assertFalse(Rig.with_deleted.filter(pk=self.own.pk).exists())
+        self.assertFalse(Change.objects.filter(kind="rig", owner=self.own.pk).exists())
 
     def test_a_folder_that_will_not_have_it_leaves_all_as_it_was(self):
         full = OSError(28, "No space left on device")

@@ -44,7 +44,7 @@ class Afterwards:
 
 @dataclass(frozen=True)
 class Recorded:
-    """What a take was recorded as: its rig, its cues, its tracks' names and its length."""
+    """What a take was recorded as: its cues, its tracks' names, its length; its rig as it is."""
 
     rig: Rig
     cues: tuple[Cue, ...]

@@ -54,6 +54,7 @@ class Player:
         self._picture = 0  # the number of the next one, PICTURES_PER_S a second of the listener
         self._begins = 0.0
         self._stands = -1
+        self._end_told = False
 
     def warm_up(self) -> None:
         """Open and load what is needed first, so that the first order is not the slow one."""
@@ -90,7 +91,8 @@ class Player:
         if not self._sound.ended and self._sound.at_s < heard_s + ahead_s:
             at_s = self._sound.at_s
             sound = self._sound.piece()
-            return Message(Message.SOUND, turn, at_s, _as_int16(sound))
+            if sound.shape[1]:
+                return Message(Message.SOUND, turn, at_s, _as_int16(sound))
         if self._sound.ended and not self._end_told:
             self._end_told = True
             return Message(Message.END, turn, self._sound.at_s)

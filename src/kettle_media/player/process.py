@@ -7,6 +7,7 @@ message of no length.
 import json
 import queue
 import threading
+import time
 from contextlib import suppress
 from typing import Any, Protocol
 
@@ -16,7 +17,7 @@ from kettle_media.player.player import Order, Player
 from kettle_media.player.show import Show, show_of_take
 from kettle_media.take.folder import TakeFolder
 
-# Who stands still may think for so long.
+# Who stands still may think for so long; a page that plays says ten times a second where it is.
 FORGOTTEN_S = 600.0
 # While it plays, so often it is looked whether something is wanted.
 REST_S = 0.02
@@ -53,6 +54,7 @@ class PlayerProcess:
         self._show: Show | None = None
         self._player: Player | None = None
         self._turn = 0
+        self._asked_at_s = time.monotonic()
 
     def run(self) -> None:
         """Answer."""
@@ -76,27 +78,26 @@ class PlayerProcess:
         self._lines.put(b"")
 
     def _follow_orders(self, wait: bool) -> None:
+        """Follow all orders that came; where nothing else is to be done, wait for one."""
         plays = self._player is not None and self._player.is_playing
         wait_s = (REST_S if plays else FORGOTTEN_S) if wait else 0.0
-        while True:
-            try:
+        with suppress(queue.Empty):
+            while True:
                 line = self._lines.get(timeout=wait_s) if wait_s else self._lines.get_nowait()
-            except queue.Empty:
-                if wait_s == FORGOTTEN_S:
-                    self._send(b"")
-                    raise GoneError from None
-                return
-            if not line:
-                raise GoneError
-            wait_s = 0.0
-            self._follow(json.loads(line))
+                if not line:
+                    raise GoneError
+                wait_s, self._asked_at_s = 0.0, time.monotonic()
+                self._follow(json.loads(line))
+        if time.monotonic() - self._asked_at_s >= FORGOTTEN_S:
+            self._send(b"")
+            raise GoneError
 
     def _follow(self, asked: dict[str, Any]) -> None:
         order = Order(
             int(asked["turn"]), float(asked["at"]), bool(asked["playing"]), float(asked["rate"])
         )
-        self._turn = order.turn
-        if asked.get("anew"):
+        begins, self._turn = order.turn != self._turn, order.turn
+        if asked.get("anew") or (begins and self._player is None):
             self._open()
         if self._player:
             try:
@@ -124,7 +125,7 @@ class PlayerProcess:
             self._fail(error)
 
     def _fail(self, error: KettleError) -> None:
-        """Say what is wrong; the next order that wants it opened anew tries again."""
+        """Say what is wrong; the next order that begins somewhere tries again."""
         self._player = None
         self._say(Message(Message.TROUBLE, self._turn, 0.0, str(error).encode()))
 

@@ -23,7 +23,7 @@ from kettle_media.take.folder import TakeFolder
 from kettle_web.frame.editing import forget
 from kettle_web.jobs.services import SOON, order
 from kettle_web.library.search import forget_take, index_take
-from kettle_web.models import Folder, Rearranged, Take, Tutorial
+from kettle_web.models import Folder, Rearranged, Rig, Take, Tutorial
 
 FIELDS = ("name", "tutorial_id", "kept_in_id", "tags", "deleted_at")
 MOST_KEPT = 200
@@ -202,6 +202,8 @@ def empty_bin() -> tuple[int, int]:
         with suppress(FileNotFoundError):
             take.path.rename(take.path.with_name(f"{GONE}{take.folder}-{time.monotonic_ns()}"))
         forget(take)
+        for rig in Rig.with_takes.filter(of_take=take):
+            forget(rig)
         forget_take(take.pk)
         take.delete()
     if takes:

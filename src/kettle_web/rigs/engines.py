@@ -24,25 +24,24 @@ class TakeViewers:
 
     _lock: ClassVar[threading.Lock] = threading.Lock()
     _running: ClassVar[dict[int, subprocess.Popen[bytes]]] = {}
+    # Those that have answered once, which are asked without further ado.
+    _answering: ClassVar[set[subprocess.Popen[bytes]]] = set()
 
     @classmethod
     def client(cls, take: Take) -> EngineClient:
         """The viewer of a take. Raises EngineError if it can't be shown."""
         client = EngineClient(door_of(take.pk))
-        with cls._lock:
-            known = cls._running.get(take.pk)
-            if known is None or known.poll() is not None:
-                words = [str(take.path), str(door_of(take.pk)), str(settings.DATA)]
-                program = [sys.executable, "-m", "kettle_engine.viewing.take_viewer"]
-                cls._running[take.pk] = subprocess.Popen([*program, *words], start_new_session=True)
-            cls._wait(client, cls._running[take.pk])
+        if not cls.is_answering(take):
+            process = cls._begun(take)
+            _wait(client, process)
+            cls._answering.add(process)
         return client
 
     @classmethod
-    def is_running(cls, take: Take) -> bool:
+    def is_answering(cls, take: Take) -> bool:
         """Whether there is a viewer of a take that can be asked at once."""
-        known = cls._running.get(take.pk)
-        return known is not None and known.poll() is None
+        process = cls._running.get(take.pk)
+        return process in cls._answering and process.poll() is None
 
     @classmethod
     def end(cls) -> None:
@@ -52,18 +51,31 @@ class TakeViewers:
                 process.terminate()
                 process.wait()
             cls._running.clear()
+            cls._answering.clear()
 
-    @staticmethod
-    def _wait(client: EngineClient, process: "subprocess.Popen[bytes]") -> None:
-        until_s = time.monotonic() + BEGINS_S
-        while process.poll() is None and time.monotonic() < until_s:
-            try:
-                client.ask("status")
-            except EngineError:
-                time.sleep(LOOK_EVERY_S)
-            else:
-                return
-        raise EngineError(FAILED)
+    @classmethod
+    def _begun(cls, take: Take) -> "subprocess.Popen[bytes]":
+        with cls._lock:
+            process = cls._running.get(take.pk)
+            if process is None or process.poll() is not None:
+                cls._answering = {p for p in cls._answering if p.poll() is None}
+                words = [str(take.path), str(door_of(take.pk)), str(settings.DATA)]
+                program = [sys.executable, "-m", "kettle_engine.viewing.take_viewer"]
+                process = subprocess.Popen([*program, *words], start_new_session=True)
+                cls._running[take.pk] = process
+            return process
+
+
+def _wait(client: EngineClient, process: "subprocess.Popen[bytes]") -> None:
+    until_s = time.monotonic() + BEGINS_S
+    while process.poll() is None and time.monotonic() < until_s:
+        try:
+            client.ask("status")
+        except EngineError:
+            time.sleep(LOOK_EVERY_S)
+        else:
+            return
+    raise EngineError(FAILED)
 
 
 def door_of(take_pk: int) -> Path:
@@ -78,7 +90,7 @@ def engine_of(rig: Rig) -> EngineClient:
 
 def shown_now(rig: Rig) -> EngineClient:
     """Who shows a rig, if that can be asked at once. Raises EngineError."""
-    if rig.of_take and not TakeViewers.is_running(rig.of_take):
+    if rig.of_take and not TakeViewers.is_answering(rig.of_take):
         raise EngineError("The take is being opened.")
     return engine_of(rig)
 

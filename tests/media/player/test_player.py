@@ -2,7 +2,6 @@
 
 import json
 import os
-import shutil
 import signal
 import time
 import unittest
@@ -113,7 +112,9 @@ class Played(unittest.TestCase):
         found = played(self.player, Order(1, length_s - 0.2, True), ended)
         self.assertAlmostEqual(found[-1].at_s, length_s, places=3)
         self.assertEqual(sound_of(found).shape[1], round(0.2 * HZ))
-        played(self.player, Order(2, length_s + 5, True), ended)
+        for rate in (0.5, 1.0, 2.0):
+            found = played(self.player, Order(round(10 * rate), length_s + 5, True, rate), ended)
+            self.assertTrue(all(m.body for m in found if m.kind == Message.SOUND))
 
     def test_what_would_come_too_late_is_left_out(self):
         player = self.player
@@ -231,9 +232,12 @@ class InProcesses(unittest.TestCase):
         line, goes_on = self.line(folder.path), self.line(other.path)
         line.order(turn=1, at=1.0)
         self.assertIsNotNone(line.next(Message.PICTURE))
-        shutil.rmtree(folder.path)
+        away = folder.path.rename(folder.path.with_name("taken-away"))
         line.order(turn=2, at=3.0, anew=True)
         self.assertIn("gone-while-played", line.next(Message.TROUBLE).body.decode())
+        away.rename(folder.path)
+        line.order(turn=3, at=3.0)
+        self.assertEqual(line.next(Message.PICTURE).turn, 3)
         goes_on.order(turn=1, at=1.0, playing=True)
         self.assertIsNotNone(goes_on.next(Message.SOUND))
 
