@@ -108,6 +108,13 @@ class Rigs(Present["Rig"]):
         return super().get_queryset().filter(of_take=None)
 
 
+class RigsAndTakes(Present["Rig"]):
+    """All rigs, also those of takes that were not deleted."""
+
+    def get_queryset(self) -> models.QuerySet["Rig"]:
+        return super().get_queryset().filter(of_take__deleted_at=None)
+
+
 class Key(models.Model):
     """A key that was changed: of an action of the pages."""
 
@@ -136,7 +143,7 @@ class Rig(Edited, Deletable):
     )
 
     objects = Rigs()
-    with_takes = Present["Rig"]()
+    with_takes = RigsAndTakes()
     with_deleted = models.Manager["Rig"]()
 
     class Meta:

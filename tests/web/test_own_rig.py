@@ -65,6 +65,8 @@ class OwnRig(TakeCase):
         self.gain(-6)
         self.assertTrue(Change.objects.filter(kind="rig", owner=self.own.pk).exists())
         delete_takes(takes=[Take.objects.get()])
+        self.assertEqual(self.gain(-9).status_code, 404)
+        self.assertEqual(self.now().input("headset").tone.gain_db, -6)
         empty_bin()
         self.assertFalse(Rig.with_deleted.filter(pk=self.own.pk).exists())
         self.assertFalse(Change.objects.filter(kind="rig", owner=self.own.pk).exists())

@@ -202,7 +202,7 @@ def empty_bin() -> tuple[int, int]:
         with suppress(FileNotFoundError):
             take.path.rename(take.path.with_name(f"{GONE}{take.folder}-{time.monotonic_ns()}"))
         forget(take)
-        for rig in Rig.with_takes.filter(of_take=take):
+        for rig in Rig.with_deleted.filter(of_take=take):
             forget(rig)
         forget_take(take.pk)
         take.delete()

@@ -92,13 +92,18 @@ def played_address(take: Take, kind: str, name: str = PROGRAM) -> str:
 
     What a page plays must not become another file below it.
     """
-    path = _path_of(TakeFolder(take.path), kind, name)
+    stamp = stamp_of(_path_of(TakeFolder(take.path), kind, name))
+    address = reverse("take-file", args=[take.pk, kind, name])
+    return f"{address}?{urlencode({'v': stamp})}" if stamp else ""
+
+
+def stamp_of(path: Path) -> str:
+    """Another one when it is another file, "" without one."""
     try:
         known = path.stat()
     except OSError:
         return ""
-    stamp = f"{known.st_size:x}-{known.st_mtime_ns:x}"
-    return f"{reverse('take-file', args=[take.pk, kind, name])}?{urlencode({'v': stamp})}"
+    return f"{known.st_size:x}-{known.st_mtime_ns:x}"
 
 
 def _track_words(rig: Rig, track: TrackInfo) -> str:

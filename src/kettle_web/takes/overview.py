@@ -32,7 +32,7 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_web.models import Rig as KeptRig
 from kettle_web.models import Take
-from kettle_web.takes.files import played_address
+from kettle_web.takes.files import played_address, stamp_of
 from kettle_web.takes.plots import LATE_MS
 
 Span = tuple[float, float]
@@ -183,7 +183,8 @@ def _track(take: Take, now: TakeNow, track: TrackInfo) -> dict[str, Any]:
             **asdict(found.sheets),
             "every_s": found.sheets.every_ns / NS_PER_S,
             "at": [address("sheet", f"{track.name}-{number:02d}") for number in files],
-            "near": reverse("take-strip", args=[take.pk, track.name]),
+            "near": f"{reverse('take-strip', args=[take.pk, track.name])}"
+            f"?v={stamp_of(now.folder.track_path(track))}",
         }
     return made
 

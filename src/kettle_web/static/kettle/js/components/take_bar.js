@@ -23,7 +23,7 @@ export function mount(live) {
     document.createElement("plan-media")
   );
   const address = () => `${bar.dataset.plan}?revision=${document.body.dataset.revision}`;
-  let at = Math.min(kept.at, Number(range.max));
+  let at = kept.at;
   let told = "";
   let toldAt = 0;
 
@@ -79,6 +79,15 @@ export function mount(live) {
     },
     { signal: stop.signal },
   );
+  // Take time is shorter than what was recorded where there were pauses.
+  fetch(bar.dataset.overview ?? "", { signal: stop.signal })
+    .then((answer) => answer.json())
+    .then(({ length_s }) => {
+      range.max = String(length_s);
+      at = Math.min(at, length_s);
+      show();
+    })
+    .catch(() => {});
   media.src = address();
   one("picture").append(media);
   media.currentTime = at;

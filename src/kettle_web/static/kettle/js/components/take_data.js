@@ -132,7 +132,7 @@ export function takeData(address, came) {
       if (step) {
         const number = Math.max(0, Math.floor(record / step + 0.5));
         const first = Math.floor(number / STRIP) * STRIP;
-        const strip = image(`${all.near}?step_ns=${Math.round(step * 1e9)}&first=${first}`);
+        const strip = image(`${all.near}&step_ns=${Math.round(step * 1e9)}&first=${first}`);
         const left = (number - first) * all.width;
         // Until it is there what is coarser stands in for it.
         if (strip) return { sheet: strip, left, top: 0, width: all.width, height: all.height };
