@@ -16,6 +16,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from kettle_cli.children import pid_of
 from kettle_cli.develop import need_chromium
 from kettle_cli.paths import ROOT
 from kettle_core.rig.rig import Rig, input_of_device
@@ -74,7 +75,7 @@ def bench_live(options: Namespace) -> int:
 
     need_chromium()
     with tempfile.TemporaryDirectory() as name, application(Path(name)) as (base, demo, client):
-        engine, web = client.ask("hello")["pid"], web_pid(demo)
+        engine, web = client.ask("hello")["pid"], pid_of("web", demo)
         address = f"{base}/rigs/{SLUG}/"
         with sync_playwright() as playwright:
             browser = playwright.chromium.launch(executable_path=CHROMIUM, args=list(FLAGS))
@@ -140,14 +141,6 @@ def application(data: Path) -> Iterator[tuple[str, int, EngineClient]]:
     finally:
         demo.send_signal(signal.SIGINT)
         demo.wait(40)
-
-
-def web_pid(demo: int) -> int:
-    """The process id of a demo's web."""
-    found = subprocess.run(
-        ["pgrep", "-P", str(demo), "-f", "uvicorn"], capture_output=True, text=True, check=True
-    )
-    return int(found.stdout.split()[0])
 
 
 def _open(browser: Any, address: str) -> Any:

@@ -56,7 +56,7 @@ def bench_sync(options: Namespace) -> int:
     print(
         f"{within:.1%} within what is said of them; median bound {bound:.2f} ms, error {off:.2f} ms"
     )
-    if right < MOST_ARE or within < WITHIN_BOUND:
+    if right < MOST_ARE or within < WITHIN_BOUND or bound > MOST_TIMES * off:
         raise EngineError("Sync is not as good as it is to be, or as it says.")
     return 0
 

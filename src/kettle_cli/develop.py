@@ -9,7 +9,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from kettle_cli.paths import ROOT
-from kettle_cli.steps import Step, run_steps
+from kettle_cli.steps import Step, run_lanes
 from kettle_core.errors import KettleError
 
 BIN = Path(sys.executable).parent
@@ -20,44 +20,57 @@ PYTHON_FILES = ["src", "tests", "scripts", "kettle"]
 
 def check(_: Namespace) -> int:
     """Run lint, types, import contracts and the JavaScript checks."""
-    return 1 if run_steps([_checks()], _environment()) else 0
+    return 1 if run_lanes([[_checks()]], _environment()) else 0
 
 
 def test(options: Namespace) -> int:
     """Install what tests need, check, run all tests (or one part of them)."""
-    # What records in real time waits most of its time: beside it runs, giving way, what does not
-    # mind neighbours. A browser with the whole application wants the machine for itself.
-    timely = {"core": [_tests("real time", "tests", how="--tag")]}
-    beside = {
-        "core": [
-            _tests("engine", "tests.engine"),
-            _tests("commands", "tests.cli"),
-            _tests("media and studio", "tests.media", "tests.studio"),
-            _tests("core", "tests.core"),
-        ],
-        "web": [_tests("web", "tests.web"), Step("javascript", [_node(), "--test", "tests/js/"])],
-    }
-    takes = [f"tests.browser.test_{name}" for name in ("record", "takes", "library", "whole_way")]
-    alone = {
-        "browser": [
-            _tests("browser, rigs", *_others_in_browser(takes)),
-            _tests("browser, takes", *takes),
-        ]
-    }
-    wanted = (options.part,) if options.part else ("core", "web", "browser")
-    quick = [step for part in wanted for step in beside.get(part, [])]
-    if not options.part:
-        quick[2:2] = _checks()
-    for step in quick:
-        step.command[:0] = GIVES_WAY
     if options.part in (None, "browser"):
         need_chromium()
         _need_packages()
-    first = [*(step for part in wanted for step in timely.get(part, [])), *quick]
-    groups = [first, *([step] for part in wanted for step in alone.get(part, []))]
+    rounds = [[list(filter(None, lane)) for lane in lanes] for lanes in _rounds(options.part)]
     with TemporaryDirectory(prefix="kettle-shared-") as shared:
         environment = {**_environment(), "KETTLE_TEST_SHARED": shared}
-        return 1 if run_steps(groups, environment) else 0
+        return 1 if run_lanes(rounds, environment) else 0
+
+
+def _rounds(wanted: str | None) -> list[list[list[Step | None]]]:
+    """What runs beside each other, and after it; of parts that are not wanted nothing.
+
+    What records in real time waits most of its time: beside it runs, giving way, what does not
+    mind neighbours. Two lanes fill two cores; four were slower. A browser with the whole
+    application wants the machine for itself.
+    """
+
+    def timely(part: str, step: Step) -> Step | None:
+        return step if wanted in (None, part) else None
+
+    def beside(part: str, step: Step) -> Step | None:
+        step.command[:0] = GIVES_WAY
+        return timely(part, step)
+
+    takes = [f"tests.browser.test_{name}" for name in ("record", "takes", "library", "whole_way")]
+    checks = _checks() if wanted is None else []
+    first: list[list[Step | None]] = [
+        [
+            timely("core", _tests("real time", "tests.engine", "tests.cli", how="--tag")),
+            timely("web", _tests("real time, pages", "tests.web", how="--tag")),
+            beside("core", _tests("media and studio", "tests.media", "tests.studio")),
+        ],
+        [
+            beside("core", _tests("engine", "tests.engine")),
+            beside("core", _tests("commands", "tests.cli")),
+            *(beside("core", step) for step in checks),
+            beside("web", _tests("web", "tests.web")),
+            beside("core", _tests("core", "tests.core")),
+            beside("web", Step("javascript", [_node(), "--test", "tests/js/"])),
+        ],
+    ]
+    alone: list[Step | None] = [
+        timely("browser", _tests("browser, takes", *takes)),
+        timely("browser", _tests("browser, rigs", *_others_in_browser(takes))),
+    ]
+    return [first, [alone]]
 
 
 def _others_in_browser(labels: list[str]) -> list[str]:

@@ -8,6 +8,7 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 
+from kettle_cli.composing import check_new, check_program, giving_way
 from kettle_cli.find_rig import find_rig
 from kettle_cli.paths import DATA
 from kettle_cli.progress import Progress
@@ -20,7 +21,6 @@ from kettle_engine.devices.drivers import Drivers
 from kettle_engine.live_take import record_live_take
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import Happening, record_take
-from kettle_engine.taking import GivingWay
 from kettle_engine.timed_faults import TimedFault, read_faults
 from kettle_media.naming import name_fields
 from kettle_media.program.take_program import compose_one_frame, compose_take
@@ -116,16 +116,11 @@ def compose(options: Namespace) -> int:
         return _compose_one(options)
     if options.scene:
         raise KettleError("--scene goes with --at: say at which second the frame is wanted.")
-    if options.out.suffix != ".mp4":
-        raise KettleError(f"The program is written as .mp4; {options.out} has another ending.")
-    if not options.out.parent.is_dir():
-        raise KettleError(f"The folder {options.out.parent} is not there; make it first.")
-    if options.out.exists() and not options.replace:
-        raise KettleError(f"{options.out} exists and was left alone; add --replace to replace it.")
+    check_program(options.out, options.replace)
     print("Measuring sync …", file=sys.stderr)
     progress = Progress("Composing", "frames")
     without = frozenset(options.without or ())
-    give_way = _giving_way()
+    give_way = giving_way()
     folder = TakeFolder(options.take)
     sync = compose_take(folder, options.out, progress, without, give_way=give_way)
     rig, told = rig_now(folder, folder.read_info())
@@ -135,21 +130,10 @@ def compose(options: Namespace) -> int:
     return 0
 
 
-def _giving_way() -> GivingWay:
-    """Long work waits while the engine of the same data records."""
-
-    def say(waiting: bool) -> None:
-        told = "Waits for the take that is recorded …" if waiting else "Goes on."
-        print(told, file=sys.stderr, flush=True)
-
-    return GivingWay(DATA, say)
-
-
 def _compose_one(options: Namespace) -> int:
     if options.out.suffix != ".png":
         raise KettleError(f"One frame is written as .png; {options.out} has another ending.")
-    if options.out.exists() and not options.replace:
-        raise KettleError(f"{options.out} exists and was left alone; add --replace to replace it.")
+    check_new(options.out, options.replace)
     frame = compose_one_frame(TakeFolder(options.take), options.scene, options.at)
     write_png(frame, options.out)
     print(f"{options.out}: {frame.width} × {frame.height} px at {options.at:g} s")
@@ -182,7 +166,7 @@ def sync(options: Namespace) -> int:
     """Print what was measured of a take's clocks, and how sure it is."""
     folder = TakeFolder(options.take)
     info = folder.read_info()
-    give_way = _giving_way()
+    give_way = giving_way()
     found = align_take(folder, info, info.damaged, again=options.again, give_way=give_way)
     if options.json:
         rows = [

@@ -4,70 +4,23 @@ import os
 import shutil
 import signal
 import socket
-import subprocess
 import sys
 import time
 import urllib.error
 import urllib.request
 from argparse import Namespace
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from pathlib import Path
 
-from kettle_cli.children import end_with_parent
-from kettle_cli.paths import DATA, ROOT
-from kettle_core.errors import EngineError, KettleError
+from kettle_cli.children import Child, end, fork, log_end, program, watch
+from kettle_cli.paths import DATA
+from kettle_core.errors import KettleError
 from kettle_engine.client import EngineClient
-from kettle_engine.priority import ANSWERS, SHOWS, WORKS, rank_process
+from kettle_engine.priority import ANSWERS, SHOWS, WORKS
 
 FIRST_PORT, PORTS_TRIED = 8470, 30
 START_TIMEOUT_S = 60
-# What ends more often rests before it is started again: it must not take the rest with it.
-RESTARTS_A_MINUTE, REST_S = 5, 10
-
-
 # A message of a page has some KB; a request that hangs holds up the end for 5 s at most.
-WEB = (
-    *("--http", "httptools", "--ws", "websockets-sansio", "--ws-max-size", "65536"),
-    *("--lifespan", "off", "--no-server-header", "--no-access-log", "--no-use-colors"),
-    *("--timeout-graceful-shutdown", "5"),
-)
-
-
-@dataclass
-class Child:
-    """A process that is kept running."""
-
-    name: str
-    command: list[str]
-    nice: int
-    process: subprocess.Popen[bytes] | None = None
-    restarted_at: list[float] = field(default_factory=list)
-
-    def start(self) -> None:
-        """Start it in a session of its own, so that Ctrl-C reaches only us.
-
-        Web and worker end with us whatever happens; the engine may be in a take and stays.
-        """
-        logs = DATA / "logs"
-        logs.mkdir(parents=True, exist_ok=True)
-        file = _file_name(self.name)
-        # What a library prints by itself; our own lines go into the log, which is rotated.
-        with (logs / f"{file}.out").open("wb") as log:
-            self.process = subprocess.Popen(
-                self.command,
-                cwd=ROOT,
-                env={**os.environ, "KETTLE_LOG": file},
-                stdout=log,
-                stderr=log,
-                start_new_session=True,
-                preexec_fn=None if self.name == "engine" else end_with_parent,  # noqa: PLW1509
-            )
-        rank_process(self.process.pid, self.nice)
-
-
-def _file_name(name: str) -> str:
-    return name.replace(" ", "-")
+MESSAGE_BYTES, END_S = 65536, 5
 
 
 def demo(options: Namespace) -> int:
@@ -84,11 +37,8 @@ def serve(options: Namespace) -> int:
 
 
 def _refuse_while_running(what: str) -> None:
-    try:
-        EngineClient(DATA, timeout_ms=500).ask("hello")
-    except EngineError:
-        return
-    raise KettleError(f"Vast Kettle runs with this data, so it was not {what}. End it first.")
+    if _engine_listens():
+        raise KettleError(f"Vast Kettle runs with this data, so it was not {what}. End it first.")
 
 
 def _run(port: int | None, with_demo: bool) -> int:
@@ -97,58 +47,94 @@ def _run(port: int | None, with_demo: bool) -> int:
     os.environ["KETTLE_DATA"] = str(DATA)
     DATA.mkdir(parents=True, exist_ok=True)
     DATA.chmod(0o700)
-    _prepare(with_demo)
-    children = _children(port)
-    if _engine_answers():
-        children.pop(0)
-        print("A recording engine runs already and is used.", flush=True)
+    engine = Child(
+        "engine", program(sys.executable, "-m", "kettle_engine.server", str(DATA)), ANSWERS
+    )
+    children = [
+        # What somebody waits for on a page goes before what can wait; recording before both.
+        Child("worker soon", fork(_work, "soon"), SHOWS),
+        Child("worker long", fork(_work, "long"), WORKS),
+        Child("web", fork(_serve, port), ANSWERS),
+    ]
     ended: list[int] = []
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda got, _frame: ended.append(got))
-    for child in children:
-        child.start()
     try:
+        if _engine_listens():
+            print("A recording engine runs already and is used.", flush=True)
+        else:
+            # It takes as long to start as the rest.
+            engine.start()
+            children.insert(0, engine)
+        _prepare(with_demo)
+        for child in children[-3:]:
+            child.start()
         address = f"http://127.0.0.1:{port}/"
-        _wait_for("engine", _engine_answers, children, ended)
+        _wait_for("engine", _engine_listens, children, ended)
         _wait_for("web", lambda: _page_answers(address), children, ended)
         if not ended:
             print(f"Vast Kettle is ready after {time.monotonic() - began:.1f} s: {address}")
             print("Ctrl-C ends it.", flush=True)
-        _watch(children, ended)
+        watch(children, ended)
     finally:
-        _end(children)
+        end(children)
     return 0
 
 
-def _children(port: int) -> list[Child]:
-    python = [sys.executable, "-m"]
-    web = ["uvicorn", "--host", "127.0.0.1", "--port", str(port), *WEB]
-    return [
-        Child("engine", [*python, "kettle_engine.server", str(DATA)], ANSWERS),
-        # What somebody waits for on a page goes before what can wait; recording before both.
-        Child("worker soon", [*python, "kettle_web.jobs.worker", "soon"], SHOWS),
-        Child("worker long", [*python, "kettle_web.jobs.worker", "long"], WORKS),
-        Child("web", [*python, *web, "kettle_web.asgi:application"], ANSWERS),
-    ]
+def _work(queue: str) -> None:
+    from kettle_web.jobs.worker import work
+
+    work(queue)
+
+
+def _serve(port: int) -> None:
+    import uvicorn
+
+    from kettle_web.asgi import application
+
+    uvicorn.run(
+        application,
+        port=port,
+        http="httptools",
+        ws="websockets-sansio",
+        ws_max_size=MESSAGE_BYTES,
+        lifespan="off",
+        server_header=False,
+        access_log=False,
+        use_colors=False,
+        timeout_graceful_shutdown=END_S,
+    )
 
 
 def _prepare(with_demo: bool) -> None:
-    """Migrate, collect static files, make demo data, bring takes into order."""
+    """Load what web and workers need, migrate, collect static files, make demo data.
+
+    What is forked afterwards goes on with it: no threads and no connections are left here.
+    """
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     import django
+    import uvicorn  # noqa: F401
 
     django.setup()
     from django.core.management import call_command
+    from django.db import connections
 
-    call_command("migrate", verbosity=0, interactive=False)
-    call_command("collectstatic", verbosity=0, interactive=False, clear=True)
+    from kettle_web.jobs.doing import load_kinds
     from kettle_web.rigs.services import make_demo_rig
     from kettle_web.takes.services import order_demo_takes
 
+    load_kinds()
+    call_command("migrate", verbosity=0, interactive=False)
+    call_command("collectstatic", verbosity=0, interactive=False, clear=True)
     if with_demo:
         make_demo_rig()
         # Tests that need none save the time.
         if os.environ.get("KETTLE_DEMO_TAKES") != "0":
             order_demo_takes()
+    import kettle_web.asgi
+    import kettle_web.urls  # noqa: F401
+
+    connections.close_all()
 
 
 def _free_port(wanted: int | None) -> int:
@@ -177,12 +163,8 @@ def _is_free(port: int) -> bool:
     return True
 
 
-def _engine_answers() -> bool:
-    try:
-        EngineClient(DATA, timeout_ms=300).ask("hello")
-    except EngineError:
-        return False
-    return True
+def _engine_listens() -> bool:
+    return EngineClient(DATA).is_listening()
 
 
 def _page_answers(address: str) -> bool:
@@ -199,45 +181,6 @@ def _wait_for(
     deadline = time.monotonic() + START_TIMEOUT_S
     while not ended and not answers():
         child = next((c for c in children if c.name == name), None)
-        gone = child and child.process and child.process.poll() is not None
-        if gone or time.monotonic() > deadline:
-            raise KettleError(f"The {name} did not start; {_log_end(name)}")
+        if (child and child.is_over) or time.monotonic() > deadline:
+            raise KettleError(f"The {name} did not start; {log_end(name)}")
         time.sleep(0.1)
-
-
-def _log_end(name: str) -> str:
-    path: Path = DATA / "logs" / f"{_file_name(name)}.out"
-    lines = path.read_text(errors="replace").strip().splitlines() if path.exists() else []
-    return f"{path} ends with: {lines[-1] if lines else 'nothing'}"
-
-
-def _watch(children: list[Child], ended: list[int]) -> None:
-    """Start again what ends by itself; what does so again and again waits between its starts."""
-    while not ended:
-        time.sleep(0.3)
-        for child in children:
-            if child.process and child.process.poll() is not None and not ended:
-                now = time.monotonic()
-                child.restarted_at = [t for t in child.restarted_at if t > now - 60]
-                often = len(child.restarted_at) > RESTARTS_A_MINUTE
-                if often and now - child.restarted_at[-1] < REST_S:
-                    continue
-                child.restarted_at.append(now)
-                print(f"The {child.name} ended by itself and is started again.", flush=True)
-                if often:
-                    print(f"It does so again and again; {_log_end(child.name)}", flush=True)
-                child.start()
-
-
-def _end(children: list[Child]) -> None:
-    """End web and worker, then the engine, which finishes a running take first."""
-    for child in reversed(children):
-        if child.process and child.process.poll() is None:
-            child.process.terminate()
-    for child in reversed(children):
-        if child.process:
-            try:
-                child.process.wait(15)
-            except subprocess.TimeoutExpired:
-                child.process.kill()
-                child.process.wait()

@@ -18,8 +18,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_cli.bench_live import application, web_pid
+from kettle_cli.bench_live import application
 from kettle_cli.bench_record import pss_bytes
+from kettle_cli.children import pid_of
 from kettle_cli.soak_web import soak_web
 from kettle_core.errors import EngineError
 from kettle_core.program.cues import Cue, GoOn, Mark, Pause
@@ -98,12 +99,9 @@ def _one_kill(
     until_s = time.monotonic() + rng.uniform(0.3, 4.0)
     said = _cues_until(client, until_s)
     hello = client.ask("hello")
-    pid = hello["pids"].get(victim) or {"engine": hello["pid"], "web": web_pid(demo)}.get(victim)
-    if victim == "worker":
-        command = ["pgrep", "-P", str(demo), "-f", "jobs.worker long"]
-        found = subprocess.run(command, capture_output=True, text=True, check=True)
-        pid = int(found.stdout.split()[0])
-    os.kill(int(pid or 0), signal.SIGKILL)
+    pids = {"engine": hello["pid"], **hello["pids"]}
+    pid = pids.get(victim) or pid_of({"worker": "worker long"}.get(victim, victim), demo)
+    os.kill(int(pid), signal.SIGKILL)
     killed_s = time.monotonic()
     if victim != "engine":
         time.sleep(4)

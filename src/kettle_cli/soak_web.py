@@ -7,7 +7,6 @@ import os
 import random
 import re
 import signal
-import subprocess
 import tempfile
 import threading
 import time
@@ -16,13 +15,14 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from kettle_cli.bench_live import application
+from kettle_cli.children import pid_of
 from kettle_core.errors import KettleError
 
 PAGES = 10
 EVERY_S = 2.0
 LONGEST_ANSWER_S = 1.0
 KILL_EVERY_S = 3.0
-VICTIMS = ("uvicorn", "jobs.worker soon", "jobs.worker long")
+VICTIMS = ("web", "worker soon", "worker long")
 RIG = "demo"
 
 
@@ -130,10 +130,9 @@ def kill_at_random(demo: int, kills: int, every_s: float) -> dict[str, int]:
     while sum(counts.values()) < kills:
         time.sleep(random.uniform(0.5, 2 * every_s - 0.5))  # noqa: S311
         name = random.choice(VICTIMS)  # noqa: S311
-        command = ["pgrep", "-P", str(demo), "-f", name]
-        found = subprocess.run(command, capture_output=True, text=True, check=False).stdout.split()
-        if found:
-            os.kill(int(found[0]), signal.SIGKILL)
+        # It may be on its way back from the last time.
+        with contextlib.suppress(KettleError):
+            os.kill(pid_of(name, demo), signal.SIGKILL)
             counts[name] = counts.get(name, 0) + 1
     return counts
 

@@ -1,4 +1,4 @@
-"""Steps of a check: commands that are run, some beside each other, and reported at the end."""
+"""Steps of a check: commands that are run in lanes beside each other, and reported at the end."""
 
 import os
 import signal
@@ -15,7 +15,6 @@ from kettle_cli.paths import ROOT
 # A step that takes longer hangs: it is ended, and its processes say where they stood.
 LIMIT_S = 900.0
 GRACE_S, LOOK_EVERY_S = 10.0, 0.05
-AT_ONCE = 2
 # Of a step that failed so many lines are repeated at the end, where a reader looks first.
 REPEATED = 80
 
@@ -105,16 +104,19 @@ def _print(lines: Sequence[bytes]) -> None:
     sys.stdout.flush()
 
 
-def run_steps(
-    groups: Sequence[Sequence[Step]], environment: dict[str, str], limit_s: float = LIMIT_S
+def run_lanes(
+    rounds: Sequence[Sequence[Sequence[Step]]],
+    environment: dict[str, str],
+    limit_s: float = LIMIT_S,
 ) -> int:
-    """Run every group, so that one failure does not hide the next; of a group two at a time.
+    """Run rounds one after the other: lanes beside each other, of each lane one step at a time.
 
-    Gives how many failed.
+    Whatever fails, the rest goes on. Gives how many failed.
     """
-    for group in filter(None, groups):
-        _run_group(group, environment, limit_s)
-    done = [step for group in groups for step in group]
+    done = [step for lanes in rounds for lane in lanes for step in lane]
+    for lanes in rounds:
+        if any(lanes):
+            _run(lanes, environment, limit_s)
     for step in done:
         if step.status:
             print(f"── the end of what “{step.name}” printed", flush=True)
@@ -128,18 +130,22 @@ def run_steps(
     return failed
 
 
-def _run_group(group: Sequence[Step], environment: dict[str, str], limit_s: float) -> None:
-    """Start the first ones, and another one whenever one has ended."""
-    print(f"── {', '.join(step.name for step in group)}", flush=True)
-    waiting, running = list(group), list[Step]()
+def _run(lanes: Sequence[Sequence[Step]], environment: dict[str, str], limit_s: float) -> None:
+    """Start the first of every lane, and the next one whenever one has ended."""
+    print(f"── {', '.join(step.name for lane in lanes for step in lane)}", flush=True)
+    waiting = [deque(lane) for lane in lanes if lane]
+    running: list[Step | None] = [None] * len(waiting)
     try:
-        while waiting or running:
-            while waiting and len(running) < AT_ONCE:
-                running.append(waiting.pop(0))
-                running[-1].start(environment, aside=len(group) > 1)
-            running = [step for step in running if not step.is_over(limit_s)]
+        while any(waiting) or any(running):
+            for lane, steps in enumerate(waiting):
+                step = running[lane]
+                if step and step.is_over(limit_s):
+                    step = running[lane] = None
+                if step is None and steps:
+                    step = running[lane] = steps.popleft()
+                    step.start(environment, aside=len(waiting) > 1)
             time.sleep(LOOK_EVERY_S)
     except BaseException:
-        for step in running:
+        for step in filter(None, running):
             step.end(signal.SIGTERM)
         raise

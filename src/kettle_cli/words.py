@@ -22,6 +22,7 @@ def parser() -> argparse.ArgumentParser:
     words = top.add_subparsers(required=True, metavar="COMMAND")
     _add_running(words)
     _add_takes(words)
+    _add_assembly(words)
     _add_format(words)
     _add_sounds(words)
     _add_rigs(words)
@@ -108,6 +109,26 @@ def _add_takes(words: Any) -> None:
     repair.add_argument("take", type=Path, help="folder of a take")
     repair.add_argument("--json", action="store_true")
     _does(repair, "take_commands:repair")
+
+
+def _add_assembly(words: Any) -> None:
+    assemble = words.add_parser("assemble", help="Compose a tutorial's program by a cut list.")
+    assemble.add_argument("tutorial", help="its name, or the number in its address")
+    assemble.add_argument("--cuts", type=Path, metavar="FILE", help="a cut list (.json, .otio)")
+    assemble.add_argument("--version", default="", help="one that it has (default: the first)")
+    assemble.add_argument("--out", type=Path, required=True, help="the .mp4 to write")
+    assemble.add_argument("--replace", action="store_true", help="replace an existing file")
+    _does(assemble, "cut_commands:assemble")
+    cuts = words.add_parser("cuts", help="Cut lists of a tutorial as files.")
+    cut_words = cuts.add_subparsers(required=True, metavar="WORD")
+    for word, does in (("export", "export_cuts"), ("import", "import_cuts")):
+        command = cut_words.add_parser(word, help=f"{word} a cut list")
+        command.add_argument("tutorial", help="its name, or the number in its address")
+        command.add_argument("file", type=Path, help=".json, .otio, and for export .edl")
+        command.add_argument("--version", default="", help="one of several (default: the first)")
+        if word == "export":
+            command.add_argument("--replace", action="store_true", help="replace an existing file")
+        _does(command, f"cut_commands:{does}")
 
 
 def _add_format(words: Any) -> None:

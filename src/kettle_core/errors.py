@@ -37,6 +37,14 @@ class CueError(KettleError, ValueError):
         self.field = field
 
 
+class CutError(KettleError, ValueError):
+    """A cut list, or a change of one, that can't be; `field` is the value at fault."""
+
+    def __init__(self, message: str, field: str = "") -> None:
+        super().__init__(message)
+        self.field = field
+
+
 class TakeError(KettleError):
     """A take folder that cannot be written or read."""
 

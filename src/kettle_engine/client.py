@@ -68,11 +68,16 @@ class EngineClient:
             self._need_listener()
         return False
 
-    def _need_listener(self) -> None:
-        """Raise EngineError at once where nobody listens, not after the time limit."""
-        path = self._address.removeprefix("ipc://")
+    def is_listening(self) -> bool:
+        """Whether an engine is there that can be asked, which need not mean that it answers."""
         with socketlib.socket(socketlib.AF_UNIX) as probe:
             try:
-                probe.connect(path)
-            except OSError as error:
-                raise EngineError(NOT_RUNNING) from error
+                probe.connect(self._address.removeprefix("ipc://"))
+            except OSError:
+                return False
+        return True
+
+    def _need_listener(self) -> None:
+        """Raise EngineError at once where nobody listens, not after the time limit."""
+        if not self.is_listening():
+            raise EngineError(NOT_RUNNING)

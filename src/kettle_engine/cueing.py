@@ -9,7 +9,6 @@ from kettle_core.program.close_up import FOLLOW_MS, part_following, part_near
 from kettle_core.program.cues import CloseUp, Cue
 from kettle_core.program.replay import Following, Moment
 from kettle_core.rig.rig import Input, Rig
-from kettle_core.scene.scene import Layer
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.take.cue_orders import first_cue, order_cue
 
@@ -161,7 +160,7 @@ class Cueing:
             "hidden": sorted(state.hidden),
             "muted": sorted(state.muted),
             "near": [name for name, _ in state.near],
-            "layers": [_layer(x, state.rig) for x in state.resolved().layers],
+            "layers": [asdict(x) for x in state.seen_layers()],
             "paused": following.is_paused,
             "paused_s": paused_ns / NS_PER_S,
             "take_s": max(0, at_ns - paused_ns) / NS_PER_S,
@@ -179,9 +178,3 @@ class Cueing:
         since_ns = self.following.steps[-1].at_ns
         before_ns = self.following.paused_ns(since_ns)
         return (at_ns - paused_ns - since_ns + before_ns) / NS_PER_S
-
-
-def _layer(layer: Layer, rig: Rig) -> dict[str, Any]:
-    """What a page needs to take hold of a layer."""
-    known = {"id": layer.id, "name": rig.input(layer.input_id).name, "turn": layer.turn}
-    return {**known, "box": asdict(layer.box)}

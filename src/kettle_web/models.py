@@ -6,10 +6,12 @@ from django.db import models
 from django.urls import reverse
 from django.utils import timezone
 
+from kettle_core.assembly.cut_list import CutList
 from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.running_order import RunningOrder
 from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import following_preset
+from kettle_media.assembly.cut_file import cuts_from_dict, cuts_to_dict
 from kettle_media.rig_document import rig_from_dict, rig_to_dict
 from kettle_media.running_order import order_from_dict, order_to_dict
 from kettle_media.take.afterwards import afterwards_from_dict, afterwards_to_dict
@@ -113,6 +115,37 @@ class RigsAndTakes(Present["Rig"]):
 
     def get_queryset(self) -> models.QuerySet["Rig"]:
         return super().get_queryset().filter(of_take__deleted_at=None)
+
+
+def _nothing_cut() -> Any:
+    return cuts_to_dict(CutList())
+
+
+class Version(Edited):
+    """A tutorial's takes put in order and cut, one way of several. Its document is the cut list."""
+
+    KIND = "version"
+    FIRST = "whole"
+
+    tutorial = models.ForeignKey(Tutorial, on_delete=models.CASCADE, related_name="versions")
+    name = models.CharField(max_length=80, default=FIRST)
+    document = models.JSONField(default=_nothing_cut)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("pk",)
+        constraints = (
+            models.UniqueConstraint(fields=("tutorial", "name"), name="one_version_of_a_name"),
+        )
+
+    def __str__(self) -> str:
+        return self.name
+
+    def read(self, document: Any) -> CutList:
+        return cuts_from_dict(document)
+
+    def write(self, values: CutList) -> Any:
+        return cuts_to_dict(values)
 
 
 class Key(models.Model):

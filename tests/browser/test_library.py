@@ -4,9 +4,17 @@ from playwright.sync_api import expect
 
 from tests.browser.case import BrowserCase
 
+SLOWLY = """() => {
+  const ask = window.fetch;
+  window.fetch = async (address, how) => {
+    if (how?.method === "POST") await new Promise((go) => setTimeout(go, 1500));
+    return ask(address, how);
+  };
+}"""
+
 
 class Shelf(BrowserCase):
-    DEMO_TAKES = "1 2"
+    DEMO_TAKES, DEMO_PART = "1 2", "3"
 
     def setUp(self):
         super().setUp()
@@ -24,6 +32,8 @@ class Shelf(BrowserCase):
         page.get_by_role("checkbox", name="Choose Planning a signature, take 1").check()
         bar = page.locator(".shelf-bar")
         bar.get_by_label("Folder").select_option(label="Spring")
+        # However slow it is saved: the page of a link that is followed at once shows it.
+        page.evaluate(SLOWLY)
         bar.get_by_role("button", name="Lay there").click()
         page.get_by_role("link", name="Spring").click()
         expect(page.locator(".card-sheet")).to_have_count(1)

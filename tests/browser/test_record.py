@@ -1,7 +1,6 @@
 """The real application in real Chromium: a lesson recorded by keys alone, and what disturbs it."""
 
 import re
-import time
 from contextlib import suppress
 
 from playwright.sync_api import expect
@@ -27,6 +26,9 @@ from kettle_media.take.times import read_times
 from tests.browser.case import BrowserCase
 
 OUTLINE = "- Title and greeting [0:20]\n    Say who you are.\n- Fold it (4 min)\n"
+
+
+SENT = "!document.querySelector('[data-stage]').hasAttribute('data-sending')"
 
 
 class Recording(BrowserCase):
@@ -199,10 +201,10 @@ class Recording(BrowserCase):
         page.mouse.down()
         page.mouse.move(x - 60, y - 40, steps=4)
         page.mouse.up()
+        self.until(SENT)
         layer.focus()
-        time.sleep(0.7)
         page.keyboard.press("ArrowLeft")
-        time.sleep(0.7)
+        self.until(SENT)
         cues = [c for c in read_cues(self.taken())[0] if isinstance(c, Place)]
         self.assertGreaterEqual(len(cues), 2)
         self.assertLess(cues[-2].box.left, 1444 - 100)

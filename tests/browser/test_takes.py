@@ -6,7 +6,7 @@ import numpy as np
 from playwright.sync_api import expect
 from scipy.signal import correlate
 
-from kettle_core.program.cues import Hide, Mark, Show
+from kettle_core.program.cues import Hide, Mark, Place, Show
 from kettle_media.player.show import show_of_take
 from kettle_media.program.mix import ProgramMix
 from kettle_media.take.afterwards import read_afterwards
@@ -27,7 +27,13 @@ HEARD = """() => [...document.querySelectorAll("[data-plays]")].filter((e) => !e
 
 # What is given to the sound device and when, and which picture is drawn when by the same clock.
 TAPPED = """
-window.tapped = {sound: [], seen: []};
+window.tapped = {sound: [], seen: [], turns: []};
+const send = WebSocket.prototype.send;
+WebSocket.prototype.send = function (data) {
+  const {turn} = JSON.parse(data);
+  if (turn !== undefined) tapped.turns.push(turn);
+  return send.call(this, data);
+};
 const start = AudioBufferSourceNode.prototype.start;
 AudioBufferSourceNode.prototype.start = function (when) {
   tapped.context = this.context;
@@ -50,7 +56,7 @@ THIN_HZ = 8000
 
 
 class TakePage(BrowserCase):
-    DEMO_TAKES = "1 20"
+    DEMO_TAKES, DEMO_PART = "1 20", "3"
 
     def setUp(self):
         super().setUp()
@@ -72,6 +78,17 @@ class TakePage(BrowserCase):
     @property
     def cues(self):
         return read_afterwards(self.folder)[0].cues or ()
+
+    @property
+    def placed(self):
+        return [c for c in self.cues if isinstance(c, Place)]
+
+    def until_placed(self, holds):
+        for _ in range(100):
+            if holds(self.placed):
+                return
+            self.page.wait_for_timeout(100)
+        self.fail(self.placed)
 
     def saved(self):
         expect(self.page.locator("[data-saved]")).to_have_text("Saved")
@@ -123,6 +140,44 @@ class TakePage(BrowserCase):
         page.get_by_role("button", name="Back to what was recorded").click()
         expect(page.locator("[data-part=take-marks]")).not_to_contain_text("Desk webcam hidden")
 
+    def test_7_a_layer_is_placed_for_a_stretch_in_the_player(self):
+        page = self.page
+        page.locator("[data-lines]").press("Home")
+        page.keyboard.press("x")
+        expect(page.locator("[data-stage-words]")).to_contain_text("nothing can be moved")
+        for key in ("ArrowRight",) * 5 + ("Shift+ArrowRight",) * 3:
+            page.keyboard.press(key)
+        layer = page.locator("[data-stage] [data-layer]").last
+        expect(layer).to_be_visible()
+        before = layer.bounding_box()
+        middle = before["x"] + before["width"] / 2, before["y"] + before["height"] / 2
+        page.mouse.move(*middle)
+        page.mouse.down()
+        page.mouse.move(middle[0] - 60, middle[1] - 20, steps=5)
+        page.mouse.up()
+        self.saved()
+        expect(page.locator("[data-part=take-marks]")).to_contain_text("Desk webcam placed")
+        placed = self.placed
+        self.assertEqual([c.at_ns // 10**9 for c in placed], [5, 8])
+        there = placed[0].box.left
+        self.assertLess(there, placed[1].box.left - 100)
+        # By keys: a step to the right, kept once one stops.
+        self.until("document.querySelector('[data-stage] [data-layer]') !== null")
+        layer.focus()
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("ArrowRight")
+        self.until_placed(lambda placed: placed[0].box.left == there + 20)
+        self.check_page()
+        page.keyboard.press("u")
+        page.keyboard.press("u")
+        self.until_placed(lambda placed: not placed)
+        # What was pressed last is kept however soon the page is left.
+        self.until("document.querySelector('[data-stage] [data-layer]') !== null")
+        layer.focus()
+        page.keyboard.press("ArrowRight")
+        page.goto(self.base)
+        self.until_placed(lambda placed: len(placed) == 2)
+
     def test_4_what_was_changed_plays_from_its_plan_picture_and_sound_together(self):
         page = self.page
         page.add_init_script(TAPPED)
@@ -148,6 +203,7 @@ class TakePage(BrowserCase):
         number = np.searchsorted(begins, seen[:, 0], side="right") - 1
         sounds_s = programs[number] + seen[:, 0] - begins[number]
         self.assertLess(np.median(np.abs(sounds_s - seen[:, 1])), 0.04)
+        self.loop_without_a_gap()
         # A jump, and a step of one frame.
         page.locator("[data-lines]").press("ArrowRight")
         page.get_by_role("button", name="On .").click()
@@ -157,6 +213,24 @@ class TakePage(BrowserCase):
         )
         page.locator("[data-lines]").press("u")
         self.saved()
+
+    def loop_without_a_gap(self):
+        """A second, over and over: pictures go round."""
+        page = self.page
+        lines = page.locator("[data-lines]")
+        lines.press("Home")
+        lines.press("Shift+ArrowRight")
+        page.get_by_role("button", name="Loop L").click()
+        page.get_by_role("button", name="Play Space").click()
+        self.until("tapped.seen.length > 10")
+        page.evaluate("tapped.turns.length = tapped.seen.length = 0")
+        self.until("tapped.seen.filter((s, n, all) => n && s[1] < all[n - 1][1]).length >= 3")
+        # Nothing was begun anew: it is one turn, whose sound is laid end to end.
+        turns = page.evaluate("[...new Set(tapped.turns)]")
+        self.assertEqual(len(turns), 1)
+        page.get_by_role("button", name="Pause Space").click()
+        page.get_by_role("button", name="Loop L").click()
+        self.assertLess(max(page.evaluate("tapped.seen.map((s) => s[1])")), 1.05)
 
     def test_5_its_scenes_and_sound_are_changed_on_the_pages_of_a_rig(self):
         page, keys = self.page, self.page.keyboard

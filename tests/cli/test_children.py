@@ -2,15 +2,29 @@
 
 import contextlib
 import io
+import logging
+import os
+import signal
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
 from unittest import mock
 
-from kettle_cli import run_commands
+from kettle_cli import children
+from kettle_cli.children import (
+    REST_S,
+    RESTARTS_A_MINUTE,
+    Child,
+    end,
+    fork,
+    pid_of,
+    program,
+    watch,
+)
 from kettle_cli.log_commands import logs
-from kettle_cli.run_commands import REST_S, RESTARTS_A_MINUTE, Child
+from kettle_core.errors import KettleError
 
 
 class Time:
@@ -39,7 +53,7 @@ class Watching(unittest.TestCase):
         self.addCleanup(room.cleanup)
         self.data = Path(room.name)
         (self.data / "logs").mkdir()
-        for module in ("run_commands", "log_commands"):
+        for module in ("children", "log_commands"):
             self.enterContext(mock.patch(f"kettle_cli.{module}.DATA", self.data))
         self.said = io.StringIO()
         self.enterContext(contextlib.redirect_stdout(self.said))
@@ -57,15 +71,15 @@ class Watching(unittest.TestCase):
                 ended.append(15)
 
         child.process = Dies()
-        with mock.patch.object(run_commands.time, "monotonic", clock.monotonic), \
-                mock.patch.object(run_commands.time, "sleep", sleep), \
+        with mock.patch.object(children.time, "monotonic", clock.monotonic), \
+                mock.patch.object(children.time, "sleep", sleep), \
                 mock.patch.object(child, "start", start):  # fmt: skip
-            run_commands._watch([child], ended)
+            watch([child], ended)
         return started
 
     def test_what_ends_is_started_at_once_and_rests_when_it_does_so_again_and_again(self):
         (self.data / "logs" / "worker-soon.out").write_text("Traceback …\nValueError: odd\n")
-        started = self.watch(Child("worker soon", ["false"], 0), 55)
+        started = self.watch(Child("worker soon", program("false"), 0), 55)
         quick = RESTARTS_A_MINUTE + 1
         self.assertLess(started[quick - 1] - started[0], 3)
         rests = [b - a for a, b in zip(started[quick - 1 :], started[quick:], strict=False)]
@@ -75,10 +89,36 @@ class Watching(unittest.TestCase):
 
     def test_a_childs_output_and_log_have_its_name_and_are_kept_apart(self):
         tell = "import os; print(os.environ['KETTLE_LOG'])"
-        child = Child("worker soon", [sys.executable, "-c", tell], 0)
+        child = Child("worker soon", program(sys.executable, "-c", tell), 0)
         child.start()
         child.process.wait(30)
         self.assertEqual((self.data / "logs" / "worker-soon.out").read_text(), "worker-soon\n")
+
+    def test_a_fork_has_its_own_output_log_name_and_signals(self):
+        def work(words):
+            print(words, os.environ["KETTLE_LOG"], flush=True)
+            logging.getLogger("kettle.worker").warning("at work")
+            time.sleep(60)
+
+        child = Child("worker long", fork(work, "odd words"), 0)
+        before = signal.signal(signal.SIGTERM, lambda *_: None)
+        self.addCleanup(signal.signal, signal.SIGTERM, before)
+        child.start()
+        log = self.data / "logs" / "worker-long.log"
+        for _ in range(600):
+            if log.exists() and "at work" in log.read_text():
+                break
+            time.sleep(0.05)
+        self.assertEqual(pid_of("worker long", os.getpid()), child.process.pid)
+        self.assertEqual(os.getsid(child.process.pid), child.process.pid)
+        self.assertFalse(child.is_over)
+        # What we do with a signal is not what it does.
+        end([child])
+        self.assertEqual(child.process.poll(), -signal.SIGTERM)
+        text = (self.data / "logs" / "worker-long.out").read_text()
+        self.assertEqual(text, "odd words worker-long\n")
+        with self.assertRaisesRegex(KettleError, "worker long does not run"):
+            pid_of("worker long", os.getpid())
 
     def test_logs_of_several_processes_are_laid_in_the_order_of_time(self):
         logs_of = {

@@ -9,7 +9,7 @@ import threading
 import unittest
 from unittest import mock
 
-from kettle_cli.steps import Step, run_steps
+from kettle_cli.steps import Step, run_lanes
 from tests import runner
 
 HANGS = """
@@ -42,18 +42,18 @@ class Limits(unittest.TestCase):
 
 
 class Steps(unittest.TestCase):
-    def run_steps(self, *groups, limit_s=60.0):
+    def run_lanes(self, *lanes, limit_s=60.0):
         with tempfile.TemporaryFile() as told:
             shown = io.TextIOWrapper(told, "utf-8", write_through=True)
             with contextlib.redirect_stdout(shown), contextlib.redirect_stderr(shown):
-                failed = run_steps(groups, dict(os.environ), limit_s)
+                failed = run_lanes([lanes], dict(os.environ), limit_s)
             told.seek(0)
             text = told.read().decode()
             shown.detach()
         return failed, text
 
     def test_a_failure_hides_neither_what_is_beside_it_nor_what_comes_after(self):
-        failed, told = self.run_steps(
+        failed, told = self.run_lanes(
             [
                 python("dies", "import os; os.kill(os.getpid(), 9)"),
                 python("well", "print('heard')"),
@@ -65,7 +65,7 @@ class Steps(unittest.TestCase):
             self.assertIn(words, told)
 
     def test_why_one_failed_stands_at_the_end_where_a_reader_looks_first(self):
-        _, told = self.run_steps(
+        _, told = self.run_lanes(
             [python("bad", "print('line\\n' * 200 + 'the reason'); raise SystemExit(1)")],
             [python("long", "print('much else\\n' * 200)")],
         )
@@ -73,7 +73,7 @@ class Steps(unittest.TestCase):
         self.assertNotIn("much else", told.splitlines()[-6:])
 
     def test_one_that_hangs_is_ended_with_its_processes_and_says_where_it_stood(self):
-        failed, told = self.run_steps([python("hangs", HANGS), python("b", "")], limit_s=3.0)
+        failed, told = self.run_lanes([python("hangs", HANGS), python("b", "")], limit_s=3.0)
         self.assertEqual(failed, 1)
         self.assertIn("“hangs” did not end within 3 s.", told)
         self.assertIn("in where_it_hangs", told)

@@ -46,9 +46,9 @@ class Wandering(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.folder = TakeFolder(ROOT / "wandering")
-        studio = Studio(4, wander_ppm=25.0, wander_s=420.0)
+        cls.studio = Studio(4, wander_ppm=25.0, wander_s=420.0)
         rig = sound_rig("headset", "system")
-        record_take(studio, rig, cls.folder.path, MINUTES * 60 * NS_PER_S)
+        record_take(cls.studio, rig, cls.folder.path, MINUTES * 60 * NS_PER_S)
         cls.info = cls.folder.read_info()
         cls.sync = align_take(cls.folder, cls.info)
 
@@ -63,6 +63,15 @@ class Wandering(unittest.TestCase):
             lags = [lag_ms(heard, table, start_s, s) for s in range(5, MINUTES * 60 - 5, 23)]
             self.assertLess(np.abs(lags).max(), 1.0, name)
             self.assertLess(np.ptp(lags), 0.8, name)
+
+    def test_no_block_is_off_by_more_than_is_said(self):
+        for name in ("headset", "system"):
+            rows = read_times(self.folder.times_path(self.info.track(name)))
+            clock = self.studio.clock_of(name)
+            true = np.array([clock.device_to_master_ns(x) for x in rows["device_ns"][::50]])
+            captured = self.sync.captured_ns[name][::50] + self.info.start_master_ns
+            off_ms = np.abs(captured - true) / 1e6
+            self.assertLess(off_ms.max(), self.sync.of(name).bound_ms, name)
 
     def test_any_place_is_the_same_as_reading_on(self):
         rng = np.random.default_rng(6)

@@ -36,6 +36,14 @@ test("a refusal is shown whatever was asked for meanwhile", () => {
   assert.ok(refused(1, false));
 });
 
+test("what is saved next was decided knowing our own change, but not another's", () => {
+  const page = asking(3);
+  page.saved(4);
+  assert.equal(page.revision, 4);
+  page.saved(6);
+  assert.equal(page.revision, 4);
+});
+
 test("fields are untouched while they are as they were shown and right", () => {
   const option = (selected, defaultSelected) => ({ selected, defaultSelected });
   const text = { type: "text", value: "1", defaultValue: "1" };

@@ -10,6 +10,7 @@ import {
   stripStep,
 } from "../../src/kettle_web/static/kettle/js/lib/levels.js";
 import {
+  folded,
   playMessage,
   SOUND,
   SoundClock,
@@ -247,6 +248,12 @@ test("sound laid end to end is a clock that waits for what comes late", () => {
   assert.equal(clock.lay(4800, 9, 0.5), 9.5);
   assert.ok(Math.abs(clock.at(9.5) - 10.4) < 1e-9);
   assert.ok(Math.abs(clock.at(9.55) - 10.5) < 1e-9);
+});
+
+test("a time that runs on lies in the loop, again and again", () => {
+  const at = (time) => Math.round(folded(time, [2, 3.5]) * 1e6) / 1e6;
+  assert.deepEqual([1, 2, 3.4, 3.5, 5.2, 6.6].map(at), [1, 2, 3.4, 2, 2.2, 2.1]);
+  assert.equal(folded(9, null), 9);
 });
 
 test("a player's message has its kind, turn, time and body", () => {

@@ -204,12 +204,12 @@ class Workers(TransactionTestCase):
     def work(self):
         """A real worker on this test's database."""
         script = (
-            "from unittest import mock; from kettle_web import settings; import sys;"
+            "from unittest import mock; from kettle_web import settings;"
             f"settings.DATABASES['default']['NAME'] = {str(connection.settings_dict['NAME'])!r};"
             "import django; django.setup();"
             "from kettle_web.jobs import doing, worker;"
             "doing.KINDS = {'test': 'tests.web.test_jobs.sleeps'};"
-            "sys.argv = ['worker', 'long']; worker.main()"
+            "worker.work('long')"
         )
         environment = {**os.environ, "KETTLE_DATA": str(settings.DATA)}
         environment["DJANGO_SETTINGS_MODULE"] = "kettle_web.settings"

@@ -73,6 +73,8 @@ class Changes(TakeCase):
         self.assertEqual(self.cues, [Mark(2_500_000_000, "fold line")])
         told = self.overview()["marks"]
         self.assertEqual([(m["at_s"], m["text"]) for m in told], [(1.5, "fold line")])
+        # Four seconds were recorded, of which one is a pause.
+        self.assertEqual(self.take.duration_s, 3.0)
         self.change(part="name", cue=told[0]["id"], text="fold lines")
         self.change(part="move", cue=told[0]["id"], at_s="0.5")
         self.assertEqual(self.cues, [Mark(S // 2, "fold lines")])
@@ -126,6 +128,27 @@ class Changes(TakeCase):
         shown = [(row["at_s"], row["words"]) for row in self.overview()["scenes"]]
         expected = [(0.0, "Sheet and me"), (0.5, "At the bench"), (0.9, "Sheet and me")]
         self.assertEqual(shown, expected)
+
+    def test_a_layer_is_placed_for_a_stretch_and_lies_as_it_did_after_it(self):
+        def seen(at_s):
+            return self.client.get(
+                reverse("take-layers", args=[self.take.pk]), {"at_s": at_s}
+            ).json()
+
+        before = seen(0.2)
+        layer = before["layers"][-1]
+        values = {"part": "place", "scene": before["scene"], "layer": layer["id"], "turn": "0"}
+        values |= {"left": "20", "top": "-30", "width": "480", "height": "270"}
+        self.change(**values, at_s="0.5", until_s="2")
+        self.assertEqual([c.at_ns for c in self.cues], [S // 2, 3 * S])
+        boxes = [seen(at_s)["layers"][-1]["box"] for at_s in (0.2, 1, 2.5)]
+        moved = {"left": 20, "top": -30, "width": 480, "height": 270}
+        self.assertEqual(boxes, [layer["box"], moved, layer["box"]])
+        page = self.client.get(self.take.get_absolute_url())
+        self.assertContains(page, f"{layer['name']} placed for 1.5 s")
+        for wrong in ({"width": "0"}, {"left": "x"}, {"scene": "nowhere"}, {"layer": "none"}):
+            self.assertEqual(self.change(**{**values, **wrong}, at_s="1").status_code, 400)
+        self.assertEqual(len(self.cues), 2)
 
     def test_again_from_here_begins_with_scene_step_and_format_as_they_were(self):
         again = reverse("record-again", args=[self.rig.slug])
@@ -350,7 +373,8 @@ class Playing(TransactionTestCase):
 
     def test_what_no_page_says_ends_the_connection(self):
         for order in ({"turn": -1, "at": 0}, {"turn": 1, "at": float("nan")},
-                      {"turn": 1}, {"turn": 1, "at": 0, "rate": 9}):  # fmt: skip
+                      {"turn": 1}, {"turn": 1, "at": 0, "rate": 9},
+                      {"turn": 1, "at": 0, "rate": 1, "loop": [2, 1]}):  # fmt: skip
             self.assertEqual(self.play(order)[1], 4400)
 
     def test_a_deleted_take_is_told_and_looked_for_no_more(self):

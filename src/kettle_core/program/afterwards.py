@@ -9,7 +9,7 @@ from typing import Annotated
 from annotated_types import Interval, MaxLen
 
 from kettle_core.errors import CueError
-from kettle_core.program.cues import Cue, GoOn, Hide, Id, Mark, Mute, Pause, Step, ToScene
+from kettle_core.program.cues import Cue, GoOn, Hide, Id, Mark, Mute, Pause, Place, Step, ToScene
 from kettle_core.program.replay import replay
 from kettle_core.rig.rig import Rig
 
@@ -58,8 +58,15 @@ def cue_id(cue: Cue) -> str:
     >>> cue_id(Mark(2_500_000_000, "again"))
     'mark@2500000000'
     """
-    about = getattr(cue, "input", "") or getattr(cue, "scene", "") or getattr(cue, "step", "")
+    about = _about(cue)
     return f"{cue.do}@{cue.at_ns}" + (f":{about}" if about else "")
+
+
+def _about(cue: Cue) -> str:
+    """What a cue is about: an input, a scene, a scene's layer, a step."""
+    if isinstance(cue, Place):
+        return f"{cue.scene}/{cue.layer}"
+    return getattr(cue, "input", "") or getattr(cue, "scene", "") or getattr(cue, "step", "")
 
 
 def changes_program(before: Afterwards, after: Afterwards, was: Recorded) -> bool:
@@ -87,10 +94,9 @@ def with_stretch(now: Afterwards, was: Recorded, begins: Cue, ends: Cue) -> Afte
     if ends.at_ns <= begins.at_ns:
         raise CueError("The stretch ends before it begins. Mark it anew.", "until")
     kinds = {type(begins), type(ends)}
-    about = cue_id(begins).partition(":")[2]
 
     def within(cue: Cue) -> bool:
-        same = isinstance(begins, ToScene) or cue_id(cue).partition(":")[2] == about
+        same = isinstance(begins, ToScene) or _about(cue) == _about(begins)
         return type(cue) in kinds and same and begins.at_ns <= cue.at_ns <= ends.at_ns
 
     cues = now.cues_now(was.cues)
@@ -102,11 +108,10 @@ def with_stretch(now: Afterwards, was: Recorded, begins: Cue, ends: Cue) -> Afte
 
 def _is_needed(rig: Rig, cues: tuple[Cue, ...], begins: Cue, ends: Cue) -> bool:
     """Whether what begins was not so at the end of the stretch already."""
-    if isinstance(begins, ToScene):
+    if isinstance(begins, ToScene | Place):
         return True
-    state = [m for m in replay(rig, cues).moments if m.at_ns <= ends.at_ns][-1].state
-    about = cue_id(begins).partition(":")[2]
-    return (about in state.hidden | state.muted) != isinstance(begins, Hide | Mute)
+    state = replay(rig, cues).state_at(ends.at_ns)
+    return (_about(begins) in state.hidden | state.muted) != isinstance(begins, Hide | Mute)
 
 
 def without_cue(now: Afterwards, was: Recorded, called: str) -> Afterwards:

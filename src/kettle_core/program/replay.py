@@ -45,6 +45,16 @@ class Resolved:
 
 
 @dataclass(frozen=True)
+class SeenLayer:
+    """A layer that is seen now, by its input's name: where it can be taken hold of."""
+
+    id: str
+    name: str
+    box: Box
+    turn: float
+
+
+@dataclass(frozen=True)
 class State:
     """What cues have made of a rig at one moment.
 
@@ -70,6 +80,13 @@ class State:
         sounds = tuple(x for x in scene.sounds if x.input_id not in self.muted)
         return Resolved(scene.id, layers, sounds)
 
+    def seen_layers(self) -> tuple[SeenLayer, ...]:
+        """The layers that are seen now, from back to front."""
+        return tuple(
+            SeenLayer(x.id, self.rig.input(x.input_id).name, x.box, x.turn)
+            for x in self.resolved().layers
+        )
+
 
 @dataclass(frozen=True)
 class Moment:
@@ -93,6 +110,10 @@ class Replay:
     marks: tuple[Mark, ...] = ()
     steps: tuple[Step, ...] = ()
     left_out: tuple[str, ...] = ()
+
+    def state_at(self, at_ns: int) -> State:
+        """What holds at a record time."""
+        return next((m for m in reversed(self.moments) if m.at_ns <= at_ns), self.moments[0]).state
 
     def take_time(self, take: Source, length_ns: int) -> TimeMap:
         """From take time, pauses closed, to record time; a pause without end lasts to the end."""

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
 
 from kettle_core.errors import SoundError
 from kettle_core.sound.filters import thinned
@@ -174,6 +173,8 @@ def _cut(sound: FloatArray, start_s: float, length_s: float, rate_hz: int) -> Fl
 
 def _best_lag(ours: FloatArray, theirs: FloatArray, rate_hz: float) -> tuple[float, float]:
     """Place of `ours` in the longer `theirs` in s, and how far it stands out (robust sigmas)."""
+    from scipy.fft import irfft, next_fast_len, rfft  # a third of a second to import
+
     size = next_fast_len(ours.size + theirs.size, real=True)
     taper = np.hanning(ours.size)
     near, far = rfft(ours * taper, size), rfft(theirs, size)

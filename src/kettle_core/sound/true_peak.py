@@ -10,7 +10,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, rfft
 
 from kettle_core.sound.levels import CLIP_LEVEL, Sound, ratio_to_db
 
@@ -34,7 +33,7 @@ def _phases() -> NDArray[np.float32]:
 
 
 PHASES = _phases()
-_SPECTRA = np.conj(rfft(PHASES.T, FFT_SAMPLES))
+_SPECTRA = np.conj(np.fft.rfft(PHASES.T, FFT_SAMPLES))
 # No value between samples is larger than this times the largest sample near by.
 LARGEST_RISE = float(np.abs(PHASES).sum(axis=0).max())
 
@@ -61,10 +60,10 @@ def largest_between(sound: NDArray[np.float32]) -> float:
     short = -count % step
     padded = np.pad(sound, (0, short))
     windows = np.lib.stride_tricks.sliding_window_view(padded, FFT_SAMPLES)[::step]
-    spectrum = rfft(windows)
+    spectrum = np.fft.rfft(windows)
     largest = 0.0
     for phase in _SPECTRA:
-        values = irfft(spectrum * phase, FFT_SAMPLES)[:, :step].reshape(-1)[:count]
+        values = np.fft.irfft(spectrum * phase, FFT_SAMPLES)[:, :step].reshape(-1)[:count]
         largest = max(largest, float(values.max()), -float(values.min()))
     return largest
 

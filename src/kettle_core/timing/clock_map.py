@@ -6,12 +6,10 @@ stretch of stamps asks for it; stalls lift stamps off it and do not bend it.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linprog
-from scipy.sparse import coo_array, vstack
 
 from kettle_core.errors import TimingError
 from kettle_core.timing.clock_fit import MAX_SLOPE, fit_clock
@@ -19,10 +17,13 @@ from kettle_core.timing.ticks import NS_PER_S, Float64Array, Int64Array
 
 # Knots may lie this far apart; the earliest stamp of each bin counts.
 KNOT_S, BIN_S = 20.0, 2.0
-# What a bend of 1 ppm must win, in µs summed over bins: stamps of about 90 s.
-BEND_COST_US = 1000.0
+# What a bend of 1 ppm must win, summed over bins: so many times what the bins scatter by, and no
+# more than so many µs.
+BEND_COST, BEND_COST_MOST_US = 30.0, 1000.0
 # Slopes within this are one piece.
 SAME_PPM = 0.05
+# A stall may lift all stamps of this long, and hardly of more.
+STALL_S = 10.0
 # Of a segment shorter than this jitter moves the rate by more than clocks differ from restart to
 # restart.
 STEADY_S = 60.0
@@ -50,11 +51,13 @@ class Piece:
 @dataclass(frozen=True)
 class ClockMap:
     """Track time to master time, in pieces; a quarter of the earliest stamps lie within
-    `spread_ns` above it.
+    `spread_ns` above it. Nowhere do all stamps of `STALL_S` lie more than `gap_ns` above it: so far
+    a clock may have gone from a straight piece.
     """
 
     pieces: tuple[Piece, ...]
     spread_ns: float
+    gap_ns: float = 0.0
 
     def to_master_ns(self, track_ns: Int64Array) -> Float64Array:
         """(N,) int64 track ns to (N,) float64 master ns; ends go on straight."""
@@ -105,7 +108,18 @@ def map_clock(track_ns: Int64Array, master_ns: Int64Array, segments: Int64Array)
         rates = _shared_rates({n: pieces for n, (pieces, _) in fits.items()}, lengths_s)
         fits |= {n: _straight(*stamps[n], n, rate) for n, rate in rates.items()}
     pieces = tuple(piece for of, _ in fits.values() for piece in of)
-    return ClockMap(pieces, float(max(spread for _, spread in fits.values())))
+    found = ClockMap(pieces, float(max(spread for _, spread in fits.values())))
+    return replace(found, gap_ns=_gap_ns(found, stamps))
+
+
+def _gap_ns(found: ClockMap, stamps: Mapping[int, tuple[Int64Array, Int64Array]]) -> float:
+    """How far above the map the lowest stamp of any `STALL_S` lies."""
+    gap = 0.0
+    for track, master in stamps.values():
+        above = master - found.to_master_ns(track)
+        starts = np.flatnonzero(np.diff((track - track[0]) // int(STALL_S * NS_PER_S), prepend=-1))
+        gap = max(gap, float(np.minimum.reduceat(above, starts).max()))
+    return gap
 
 
 def _sorted(track: Int64Array, master: Int64Array) -> tuple[Int64Array, Int64Array]:
@@ -181,6 +195,17 @@ def _earliest(x_s: Float64Array, late_us: Float64Array) -> tuple[Float64Array, F
     return x_s[picks], late_us[picks]
 
 
+def _bend_cost_us(late_us: Float64Array) -> float:
+    """What a bend of 1 ppm must win: the less the earliest stamps scatter, the surer is a bend.
+
+    Of each three, the middle one is compared with the line between the others.
+    """
+    if late_us.size < 3:
+        return BEND_COST_MOST_US
+    scatter_us = float(np.median(np.abs(np.diff(late_us, 2)))) / (0.6745 * np.sqrt(6))
+    return float(min(BEND_COST * scatter_us, BEND_COST_MOST_US))
+
+
 def _envelope(
     x_s: Float64Array, late_us: Float64Array, knots: NDArray[np.float64]
 ) -> Float64Array | None:
@@ -189,6 +214,9 @@ def _envelope(
     A linear program: the sum of the line's heights at the points, less what its bends cost, is
     as large as it can be.
     """
+    from scipy.optimize import linprog  # half a second to import
+    from scipy.sparse import coo_array, vstack
+
     count, points = knots.size, x_s.size
     cell = np.clip(np.searchsorted(knots, x_s, "right") - 1, 0, count - 2)
     share = (x_s - knots[cell]) / (knots[cell + 1] - knots[cell])
@@ -207,7 +235,7 @@ def _envelope(
     )
     size = coo_array((-np.ones(count - 2), (bend, count + bend)), shape=(count - 2, 2 * count - 2))
     heights = np.asarray(under.sum(axis=0)).reshape(-1)
-    cost = np.r_[-heights[:count], np.full(count - 2, BEND_COST_US)]
+    cost = np.r_[-heights[:count], np.full(count - 2, _bend_cost_us(late_us))]
     solved = linprog(
         cost,
         A_ub=vstack([under, curve + size, size - curve]).tocsr(),

@@ -4,8 +4,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
-from scipy.ndimage import uniform_filter1d
 
 from kettle_core.errors import TimingError
 from kettle_core.timing.phat import HIGHEST_HZ, parabolic_offset, whitened_cross
@@ -54,6 +52,8 @@ class LagSum:
         if reference.shape != other.shape:
             sizes = f"{reference.size}, {other.size}"
             raise TimingError(f"Sounds of one length are needed, got {sizes}.")
+        from scipy.fft import irfft, next_fast_len, rfft  # a third of a second to import
+
         window = round(WINDOW_S * self._rate_hz)
         # 32 bits are enough where only phases are kept, and twice as fast.
         size = next_fast_len(2 * window, real=True)
@@ -97,8 +97,15 @@ def sound_changes(sound: FloatArray, sample_rate_hz: int) -> FloatArray:
     count = sound.size // step
     energy = np.square(sound[: count * step].astype(np.float64)).reshape(count, step).mean(axis=1)
     # A running mean of squares may come out a hair below 0.
-    loudness = np.sqrt(np.maximum(uniform_filter1d(energy, 3), 0))
+    loudness = np.sqrt(np.maximum(_running_mean(energy, 3), 0))
     return np.asarray(np.gradient(loudness))
+
+
+def _running_mean(values: FloatArray, count: int) -> FloatArray:
+    """Along the last axis."""
+    from scipy.ndimage import uniform_filter1d  # half a second to import
+
+    return np.asarray(uniform_filter1d(values, count))
 
 
 def picture_changes(
@@ -144,8 +151,7 @@ def picture_lag(cells: FloatArray, sound: FloatArray, max_lag_s: float = 0.3) ->
     """
     size = 2 * cells.shape[1]
     reach = round(max_lag_s * GRID_HZ)
-    smooth_cells = uniform_filter1d(np.abs(cells), 5, axis=1)
-    smooth_sound = uniform_filter1d(np.abs(sound), 5)
+    smooth_cells, smooth_sound = _running_mean(np.abs(cells), 5), _running_mean(np.abs(sound), 5)
     smooth_cells = smooth_cells - smooth_cells.mean(axis=1, keepdims=True)
     smooth_sound = smooth_sound - smooth_sound.mean()
     norm = np.linalg.norm(smooth_cells, axis=1) * np.linalg.norm(smooth_sound)

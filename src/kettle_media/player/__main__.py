@@ -20,7 +20,7 @@ MOST_PATH_BYTES = 8192
 # What shows gives way to what records.
 NICE = 5
 # Loaded when they are first used otherwise, which would make the first picture wait.
-LOADED = ("scipy.signal", "soxr", "cv2", "simplejpeg")
+LOADED = ("scipy.signal", "scipy.ndimage", "soxr", "cv2", "simplejpeg")
 
 
 def main() -> None:

@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import floor
 
 import numpy as np
@@ -11,10 +11,10 @@ from kettle_core.picture.picture import picture_from_i420
 from kettle_core.sound.levels import Sound
 from kettle_media.picture.jpeg import picture_to_page_jpeg
 from kettle_media.player.messages import Message
-from kettle_media.player.show import Show
 from kettle_media.player.tempo import Tempo
 from kettle_media.program.mix import SETTLED_SAMPLES, ProgramMix
 from kettle_media.program.renderer import Renderer
+from kettle_media.program.show import Show
 from kettle_media.take.sound_track import MASTER_HZ
 
 PICTURES_PER_S = 24
@@ -22,18 +22,38 @@ QUALITY = 80
 # So much is made ahead of what is heard, in s of the listener's time; sound first.
 SOUND_AHEAD_S, PICTURES_AHEAD_S = 0.9, 0.5
 PIECE_SAMPLES = MASTER_HZ // 10
+# A loop's join fades out and in for so long, that it does not click. Shorter loops are none.
+JOIN_SAMPLES, LEAST_LOOP_S = MASTER_HZ // 200, 0.2
 
 
 @dataclass(frozen=True)
 class Order:
     """Where to be: at a program time in s, playing or not. A new `turn` begins anew there;
     the same one only tells how far the listener is.
+
+    With `loop`, from and until in s, what comes after its end is its beginning again; times of
+    messages run on over it.
     """
 
     turn: int
     at_s: float
     playing: bool = False
     rate: float = 1.0
+    loop: tuple[float, float] | None = None
+
+    @property
+    def looped(self) -> tuple[float, float] | None:
+        """The loop, if it is long enough to be one."""
+        if self.loop is None or self.loop[1] - self.loop[0] < LEAST_LOOP_S:
+            return None
+        return self.loop
+
+    def folded(self, at_s: float) -> float:
+        """The program time of a time that runs on."""
+        loop = self.looped
+        if loop is None or at_s < loop[1]:
+            return at_s
+        return loop[0] + (at_s - loop[0]) % (loop[1] - loop[0])
 
 
 class Player:
@@ -65,6 +85,8 @@ class Player:
     def order(self, order: Order) -> None:
         """Begin anew, or learn how far the listener is."""
         fresh = order.turn != self._order.turn
+        if order.loop:
+            order = replace(order, loop=(order.loop[0], min(order.loop[1], self._length_s())))
         self._order, self._told_at = order, self._now()
         if fresh:
             self._begins, self._picture, self._stands = order.at_s, 0, -1
@@ -106,7 +128,7 @@ class Player:
         return self._order.at_s + (min(since_s, 1.0) if begun else 0.0)
 
     def _standing(self) -> Message | None:
-        number = self._frame_at(self._order.at_s)
+        number = self._frame_at(self._order.folded(self._order.at_s))
         if number == self._stands:
             return None
         self._stands = number
@@ -117,10 +139,11 @@ class Player:
         # What would come too late is left out.
         self._picture = max(self._picture, floor((heard_s - self._begins) / step_s))
         at_s = self._begins + self._picture * step_s
-        if at_s > heard_s + PICTURES_AHEAD_S * self._order.rate or at_s >= self._length_s():
+        seen_s = self._order.folded(at_s)
+        if at_s > heard_s + PICTURES_AHEAD_S * self._order.rate or seen_s >= self._length_s():
             return None
         self._picture += 1
-        return self._picture_of(self._frame_at(at_s), at_s)
+        return self._picture_of(self._frame_at(seen_s), at_s)
 
     def _picture_of(self, number: int, at_s: float) -> Message:
         frame = picture_from_i420(self._renderer.frame(number))
@@ -137,17 +160,26 @@ class Player:
 
 
 class _SoundFrom:
-    """The mix of a show from a time on, faster or slower."""
+    """The mix of a show from a time on, faster or slower, over and over where it is looped."""
 
     def __init__(self, show: Show, order: Order) -> None:
-        self._total = show.plan.samples
-        wanted = min(self._total, max(0, round(order.at_s * MASTER_HZ)))
+        self._show, self._rate = show, order.rate
+        total, loop = show.plan.samples, order.looped
+        self._from = min(total, round(loop[0] * MASTER_HZ)) if loop else None
+        self._end = min(total, round(loop[1] * MASTER_HZ)) if loop else total
+        wanted = min(self._end, max(0, round(order.folded(order.at_s) * MASTER_HZ)))
+        self._begins_s = order.at_s if loop else wanted / MASTER_HZ
+        self._given = 0
+        self._fades_in = self.ended = False
+        self._begin(wanted)
+
+    def _begin(self, wanted: int) -> None:
+        """At a sample of the program."""
+        self._done, self._length = 0, self._end - wanted
         self._at = max(0, wanted - SETTLED_SAMPLES)
-        self._mix = ProgramMix(show.plan, show.read, self._at)
+        self._mix = ProgramMix(self._show.plan, self._show.read, self._at)
         self._settles = wanted - self._at
-        self._tempo, self._rate = Tempo(order.rate), order.rate
-        self._begins_s, self._given = wanted / MASTER_HZ, 0
-        self.ended = False
+        self._tempo = Tempo(self._rate)
 
     @property
     def at_s(self) -> float:
@@ -157,12 +189,16 @@ class _SoundFrom:
     def piece(self) -> Sound:
         """The next piece, (2, N); nothing when it has ended."""
         while not self.ended:
-            if self._at >= self._total:
+            if self._at >= self._end:
                 rest = self._tempo.process(self._settled(self._mix.flush()))
                 made = np.concatenate([rest, self._tempo.flush()], axis=1)
-                self.ended = True
+                if self._from is None:
+                    self.ended = True
+                else:
+                    self._begin(self._from)
+                    self._fades_in = True
             else:
-                count = min(PIECE_SAMPLES + self._settles, self._total - self._at)
+                count = min(PIECE_SAMPLES + self._settles, self._end - self._at)
                 self._at += count
                 made = self._tempo.process(self._settled(self._mix.read(count)))
             if made.shape[1]:
@@ -174,7 +210,15 @@ class _SoundFrom:
         """Without what was only made so that ducking and limiter have settled."""
         before = min(self._settles, sound.shape[1])
         self._settles -= before
-        return sound[:, before:]
+        sound = sound[:, before:]
+        return sound if self._from is None else self._joined(sound)
+
+    def _joined(self, sound: Sound) -> Sound:
+        """With the end of a loop faded out, and its beginning in where it came from the end."""
+        at = np.arange(self._done, self._done + sound.shape[1])
+        self._done += sound.shape[1]
+        nearest = np.minimum(at, self._length - at) if self._fades_in else self._length - at
+        return sound * np.clip(nearest / JOIN_SAMPLES, 0, 1).astype(np.float32)
 
 
 def _as_int16(sound: Sound) -> bytes:

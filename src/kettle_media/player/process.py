@@ -14,7 +14,8 @@ from typing import Any, Protocol
 from kettle_core.errors import KettleError
 from kettle_media.player.messages import LENGTH, Message
 from kettle_media.player.player import Order, Player
-from kettle_media.player.show import Show, show_of_take
+from kettle_media.player.show import show_of_take
+from kettle_media.program.show import Show
 from kettle_media.take.folder import TakeFolder
 
 # Who stands still may think for so long; a page that plays says ten times a second where it is.
@@ -93,8 +94,13 @@ class PlayerProcess:
             raise GoneError
 
     def _follow(self, asked: dict[str, Any]) -> None:
+        loop = asked.get("loop")
         order = Order(
-            int(asked["turn"]), float(asked["at"]), bool(asked["playing"]), float(asked["rate"])
+            int(asked["turn"]),
+            float(asked["at"]),
+            bool(asked["playing"]),
+            float(asked["rate"]),
+            (float(loop[0]), float(loop[1])) if loop else None,
         )
         begins, self._turn = order.turn != self._turn, order.turn
         if asked.get("anew") or (begins and self._player is None):

@@ -1,14 +1,9 @@
 """What is played of a take: its plan as small as pages show it, and its sources."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
 from math import ceil
 
-from kettle_core.picture.picture import Plane
-from kettle_core.program.plan import Plan
 from kettle_core.timing.time_map import Source
-from kettle_media.program.mix import Read
-from kettle_media.program.renderer import Seen
+from kettle_media.program.show import Show
 from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take
 from kettle_media.take.afterwards import follow_cues
@@ -16,22 +11,6 @@ from kettle_media.take.align import align_take
 from kettle_media.take.folder import TakeFolder
 
 MOST_WIDTH_PX = 1000
-
-
-@dataclass(frozen=True)
-class Show:
-    """A plan with all that it is drawn and heard from; closed when it is not played any more."""
-
-    plan: Plan
-    sources: Mapping[Source, Seen]
-    masks: Mapping[str, Plane]
-    read: Read
-    opened: tuple[TakeSources, ...]
-
-    def close(self) -> None:
-        """Close what was opened."""
-        for one in self.opened:
-            one.close()
 
 
 def show_of_take(folder: TakeFolder) -> Show:
@@ -44,4 +23,4 @@ def show_of_take(folder: TakeFolder) -> Show:
     said = follow_cues(folder, rig)
     plan, _ = plan_take(rig, said, info.id, sources.length_ns, small)
     take = Source("take", info.id)
-    return Show(plan, {take: sources}, sources.masks(), sources.read, (sources,))
+    return Show(plan, {take: sources}, sources.masks(), sources.read)

@@ -9,23 +9,20 @@ from kettle_core.picture.picture import Picture, picture_from_i420
 from kettle_core.program.plan import Plan, Script, make_plan
 from kettle_core.program.replay import Replay, Resolved
 from kettle_core.program.stretch import Stretch
-from kettle_core.rig.devices import Mode
-from kettle_core.rig.encoder_settings import program_settings
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap
 from kettle_media.durable import put_in_place
-from kettle_media.program.cells import Composed, cells_of, read_composed, write_composed
-from kettle_media.program.mix import ProgramMix, Stems
+from kettle_media.program.cells import read_composed, write_composed
 from kettle_media.program.program_file import (
-    ProgramWriting,
     Progress,
     checksums,
-    write_program,
 )
 from kettle_media.program.renderer import Renderer
+from kettle_media.program.show import Show
 from kettle_media.program.sources import TakeSources
+from kettle_media.program.write_show import write_show
 from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.align import GiveWay, align_take, go_on
 from kettle_media.take.folder import TakeFolder
@@ -120,32 +117,18 @@ def render_program(
         if not any(s.scene.layers for s in plan.stretches) and not plan.lines:
             name = sources.rig.default_scene.name
             raise TakeError(f"Nothing of the scene “{name}” was recorded in {folder.path.name}.")
-        take = Source("take", info.id)
-        written = sources.rig.format.program
-        settings = program_settings(written, Mode(*plan.frame_size, plan.fps))
-        cells = cells_of(plan, settings, {take: sources.identity()})
+        take, written = Source("take", info.id), sources.rig.format.program
+        show = Show(plan, {take: sources}, sources.masks(), sources.read)
         known = read_composed(folder.program_path)
-        renderer = Renderer(plan, {take: sources}, sources.masks())
-        with closing(Stems(plan.stems, sources.read, folder.stems_path)) as stems:
-            made = ProgramWriting(
-                plan=plan,
-                settings=settings,
-                written=written,
-                cells=cells,
-                known=known if settings.stitchable else Composed(folder.program_path),
-                frames=renderer.frames,
-                mix=ProgramMix(plan, sources.read),
-                stems=stems,
-            )
-            try:
-                write_program(part, made, on_progress)
-                sums = checksums(part, plan.fps, cells)
-                with Told(target, True, "{} cannot be written"):
-                    put_in_place(part, target)
-                    if target == folder.program_path:
-                        write_composed(target, cells, sums)
-            finally:
-                part.unlink(missing_ok=True)
+        try:
+            cells = write_show(show, part, written, known, on_progress, folder.stems_path)
+            sums = checksums(part, plan.fps, cells)
+            with Told(target, True, "{} cannot be written"):
+                put_in_place(part, target)
+                if target == folder.program_path:
+                    write_composed(target, cells, sums)
+        finally:
+            part.unlink(missing_ok=True)
     return plan.frames
 
 

@@ -36,8 +36,8 @@ ANALYSED_S, PLACES, PLACE_S = 40.0, 5, 16.0
 PICTURE_S = 12.0
 # So far round a pause nothing is compared, and no stretch shorter than this.
 EDGE_S, LEAST_S = 0.6, 1.5
-# What is heard of a loudspeaker or a headphone, and what another microphone hears across a room.
-AIR_MS, ROOM_MS = 1.0, 9.0
+# What a headset hears of its headphones (29 cm), and another microphone across a room (3 m).
+AIR_MS, ROOM_MS = 0.85, 9.0
 CELLS, THINNED = (32, 18), 4
 
 
@@ -333,6 +333,7 @@ def _track_sync(measured: Measured, captured_ns: NDArray[np.float64], info: Take
         source=measured.source,
         agreement=measured.agreement,
         spread_ms=clock.spread_ns / 1e6,
+        gap_ms=clock.gap_ns / 1e6,
         bound_ms=_bound_ms(measured),
         clock=clock,
         evidence=tuple(measured.evidence),
@@ -345,13 +346,12 @@ def _bound_ms(measured: Measured) -> float | None:
     """How far off a track may be: by its stamps, and by where its contents disagree.
 
     Not known where neither a driver nor the contents say anything of its latency. What a
-    microphone hears of another sound came through the air, a ms for every 34 cm; two
-    microphones may stand 3 m apart.
+    microphone hears of another sound came through the air, a ms for every 34 cm.
     """
     if measured.source == "no report":
         return None
     sure = [entry.lag_ms for entry in measured.evidence if entry.sure]
-    stamps_ms = 2 * measured.clock.spread_ns / 1e6
+    stamps_ms = (2 * measured.clock.spread_ns + measured.clock.gap_ns) / 1e6
     if measured.agreement is None or not sure:
         return stamps_ms
     if measured.info.is_picture:

@@ -8,8 +8,6 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-import jsonschema
-
 from kettle_core.errors import TakeError
 from kettle_core.rig.devices import PICTURE_KINDS, Mode
 from kettle_core.rig.rig import Rig
@@ -98,6 +96,8 @@ class TakeInfo:
 
 @cache
 def _validator() -> Any:
+    import jsonschema  # a quarter of a second to import
+
     return jsonschema.Draft202012Validator(json.loads(SCHEMA_PATH.read_text()))
 
 

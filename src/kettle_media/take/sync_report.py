@@ -15,7 +15,7 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.times import NOTED, read_times
 
-VERSION = 2
+VERSION = 3
 
 
 @dataclass(frozen=True)
@@ -47,6 +47,7 @@ class TrackSync:
     source: str
     agreement: float | None
     spread_ms: float
+    gap_ms: float
     bound_ms: float | None
     clock: ClockMap
     evidence: tuple[Evidence, ...] = ()
@@ -111,6 +112,6 @@ def read_sync(folder: TakeFolder, tracks: "list[TrackInfo]") -> TakeSync | None:
 
 def _track_of(row: dict[str, Any]) -> TrackSync:
     pieces = tuple(Piece(**piece) for piece in row["clock"])
-    clock = ClockMap(pieces, row["spread_ms"] * 1e6)
+    clock = ClockMap(pieces, row["spread_ms"] * 1e6, row["gap_ms"] * 1e6)
     evidence = tuple(Evidence(**entry) for entry in row["evidence"])
     return TrackSync(**{**row, "clock": clock, "evidence": evidence})

@@ -35,6 +35,12 @@ KINDS = {
 log = logging.getLogger("kettle.worker")
 
 
+def load_kinds() -> None:
+    """Load what all kinds of jobs need, once for all workers that are forked afterwards."""
+    for name in KINDS.values():
+        import_string(name)
+
+
 class Doing:
     """What a kind of job gets: its subject, and how to say how far it is.
 

@@ -37,10 +37,8 @@ def keep_house() -> None:
             log.exception("%s failed.", name)
 
 
-def main() -> None:
-    """Work until the parent ends this process."""
-    queue = sys.argv[1]
-    django.setup()
+def work(queue: str) -> None:
+    """Do jobs of a queue until the parent ends this process; Django is set up."""
     from django.db import DatabaseError, close_old_connections
 
     from kettle_engine.process import work_frame_by_frame
@@ -78,4 +76,5 @@ def _stop(_number: int, _frame: Any) -> None:
 
 if __name__ == "__main__":
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kettle_web.settings")
-    main()
+    django.setup()
+    work(sys.argv[1])

@@ -16,14 +16,15 @@ from kettle_core.program.afterwards import (
     with_stretch,
     without_cue,
 )
-from kettle_core.program.cues import Cue, Hide, Mark, Mute, Show, ToScene, Unmute
+from kettle_core.program.cues import Cue, Hide, Mark, Mute, Place, Show, ToScene, Unmute
 from kettle_core.program.replay import replay
 from kettle_core.rig.rig import Input
+from kettle_core.rig.scene_changes import layer_of
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import TimeMap, to_ns
 from kettle_web.frame.asking import WrongFieldError
 from kettle_web.frame.editing import Made
-from kettle_web.takes.forms import TIME_WORDS, MarkForm, NudgeForm, PlaceForm
+from kettle_web.takes.forms import TIME_WORDS, LayerForm, MarkForm, NudgeForm, PlaceForm
 
 Changed = Made[Afterwards]
 # What begins at the head of a stretch, and what takes it back at its end.
@@ -56,6 +57,12 @@ class Asked:
                 )
             return self.was.length_ns
         return to_ns(self.take_time.source_at(at_ns)[1])
+
+    def length_words(self) -> str:
+        """How long the stretch is that is meant, as it was seen: pauses closed."""
+        form = PlaceForm(self.post)
+        form.is_valid()
+        return f"for {form.cleaned_data['until_s'] - form.cleaned_data['at_s']:.1f} s"
 
     def place(self) -> tuple[int, int | None]:
         """The place or stretch that is meant, in record time. Raises WrongFieldError."""
@@ -107,7 +114,7 @@ def _switch(now: Afterwards, asked: Asked) -> Changed:
     if until_ns is None:
         return with_cue(now, asked.was, begins(at_ns, item.id)), f"{item.name} {words}"
     made = with_stretch(now, asked.was, begins(at_ns, item.id), ends(until_ns, item.id))
-    return made, f"{item.name} {words} for {(until_ns - at_ns) / NS_PER_S:.1f} s"
+    return made, f"{item.name} {words} {asked.length_words()}"
 
 
 def _scene(now: Afterwards, asked: Asked) -> Changed:
@@ -117,11 +124,29 @@ def _scene(now: Afterwards, asked: Asked) -> Changed:
     at_ns, until_ns = asked.place()
     if until_ns is None:
         return with_cue(now, asked.was, ToScene(at_ns, scene.id)), f"scene “{scene.name}”"
-    cues = now.cues_now(asked.was.cues)
-    state = [m for m in replay(asked.was.rig, cues).moments if m.at_ns <= until_ns][-1].state
+    state = replay(asked.was.rig, now.cues_now(asked.was.cues)).state_at(until_ns)
     back = ToScene(until_ns, state.scene_id)
     made = with_stretch(now, asked.was, ToScene(at_ns, scene.id), back)
-    return made, f"scene “{scene.name}” for {(until_ns - at_ns) / NS_PER_S:.1f} s"
+    return made, f"scene “{scene.name}” {asked.length_words()}"
+
+
+def _placed(now: Afterwards, asked: Asked) -> Changed:
+    """A layer of the scene that is seen there lies elsewhere: from there on, or for a stretch."""
+    form = LayerForm(asked.post)
+    if not form.is_valid():
+        raise CueError("This layer can't be placed so. Reload the page.", "box")
+    scene, layer = form.cleaned_data["scene"], form.cleaned_data["layer"]
+    at_ns, until_ns = asked.place()
+    placed = Place(at_ns, scene, layer, form.box, form.cleaned_data["turn"])
+    said = replay(asked.was.rig, now.cues_now(asked.was.cues))
+    there = said.state_at(at_ns if until_ns is None else until_ns).rig
+    before = layer_of(there.scene(scene), layer)
+    name = there.input(before.input_id).name
+    if until_ns is None:
+        return with_cue(now, asked.was, placed), f"{name} placed"
+    back = Place(until_ns, scene, layer, before.box, before.turn)
+    made = with_stretch(now, asked.was, placed, back)
+    return made, f"{name} placed {asked.length_words()}"
 
 
 def _nudge(now: Afterwards, asked: Asked) -> Changed:
@@ -158,6 +183,7 @@ PARTS: dict[str, Callable[[Afterwards, Asked], Changed]] = {
     "move": _move,
     "out": _out,
     "scene": _scene,
+    "place": _placed,
     "nudge": _nudge,
     "original": _original,
 }

@@ -6,6 +6,7 @@ from django import forms
 
 from kettle_core.program.afterwards import MOST_NUDGE_MS
 from kettle_core.program.cues import MOST_WORDS
+from kettle_core.scene.layout import FARTHEST_PX, Box
 
 TIME_WORDS = "Give a time within the take, in seconds."
 
@@ -47,6 +48,29 @@ class PlaceForm(forms.Form):
         if at_s is not None and until_s is not None and until_s < at_s:
             values["at_s"], values["until_s"] = until_s, at_s
         return values
+
+
+class LayerForm(forms.Form):
+    """Where a layer of a scene lies, in px of the rig's frame, and its turn in degrees."""
+
+    scene = forms.CharField(max_length=MOST_WORDS)
+    layer = forms.CharField(max_length=MOST_WORDS)
+    left = forms.IntegerField(min_value=-FARTHEST_PX, max_value=FARTHEST_PX)
+    top = forms.IntegerField(min_value=-FARTHEST_PX, max_value=FARTHEST_PX)
+    width = forms.IntegerField(min_value=1, max_value=FARTHEST_PX)
+    height = forms.IntegerField(min_value=1, max_value=FARTHEST_PX)
+    turn = forms.FloatField(min_value=-360, max_value=360)
+
+    @property
+    def box(self) -> Box:
+        """Where it lies, once the form is valid."""
+        return Box(*(self.cleaned_data[name] for name in ("left", "top", "width", "height")))
+
+
+class LayersForm(forms.Form):
+    """The place whose layers are wanted."""
+
+    at_s = SecondsField()
 
 
 class NudgeForm(forms.Form):

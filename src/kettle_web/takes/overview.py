@@ -25,7 +25,7 @@ from kettle_core.program.replay import Replay, replay
 from kettle_core.rig.devices import VOICE_KINDS
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_core.timing.time_map import Source, TimeMap
+from kettle_core.timing.time_map import Source, TimeMap, to_ns
 from kettle_media.survey.survey import Survey, SurveyedTrack, read_survey
 from kettle_media.take.afterwards import read_recorded
 from kettle_media.take.folder import TakeFolder
@@ -142,6 +142,19 @@ def overview(take: Take) -> dict[str, Any]:
     }
 
 
+def layers_at(take: Take, at_s: float) -> dict[str, Any]:
+    """The scene at a time of the take, its layers, and the frame in which they lie."""
+    now = take_now(take)
+    at_ns = min(round(at_s * NS_PER_S), int(now.take_time.length_ns) - 1)
+    state = now.said.state_at(to_ns(now.take_time.source_at(max(0, at_ns))[1]))
+    size = now.was.rig.format
+    return {
+        "scene": state.scene_id,
+        "frame": [size.frame_width, size.frame_height],
+        "layers": [asdict(layer) for layer in state.seen_layers()],
+    }
+
+
 def _plan_address(take: Take) -> str:
     """Where it is played from its plan: another address when it is changed, or its own rig."""
     own = KeptRig.with_takes.filter(of_take=take).values_list("revision", flat=True).first() or 0
@@ -241,7 +254,9 @@ def cue_words(cue: Cue, rig: Rig) -> str:
     if isinstance(cue, Hide | Show | Mute | Unmute):
         return f"{names.get(cue.input, cue.input)} {_DONE[cue.do]}"
     if isinstance(cue, Place):
-        return f"{names.get(cue.scene, cue.scene)}: a layer moved"
+        layers = (x for s in rig.scenes if s.id == cue.scene for x in s.layers)
+        placed = next((names[x.input_id] for x in layers if x.id == cue.layer), "a layer")
+        return f"{placed} placed"
     return cue.do
 
 

@@ -19,6 +19,8 @@ log = logging.getLogger("kettle.player")
 GONE = "This take was deleted. The library's bin has it."
 FAILED = "The player failed, which its log explains. Press Play to start it anew."
 
+LONGEST_S = 1e7
+
 
 class PlayConsumer(AsyncWebsocketConsumer):
     """Takes orders as JSON, sends messages as a player packs them (`kettle_media.player`)."""
@@ -86,4 +88,7 @@ def read_order(asked: dict[str, Any]) -> dict[str, Any]:
     if not (0 <= turn < 2**31 and isfinite(at_s) and LIMITS[0] <= rate <= LIMITS[1]):
         raise ValueError("no order")
     flags = {name: bool(asked.get(name)) for name in ("playing", "anew")}
-    return {"turn": turn, "at": min(max(at_s, 0.0), 1e7), "rate": rate, **flags}
+    loop = [float(end) for end in asked.get("loop") or ()]
+    if loop and not (len(loop) == 2 and 0 <= loop[0] < loop[1] < LONGEST_S):
+        raise ValueError("no loop")
+    return {"turn": turn, "at": min(max(at_s, 0.0), LONGEST_S), "rate": rate, "loop": loop, **flags}

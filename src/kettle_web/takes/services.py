@@ -13,6 +13,8 @@ from django.utils import timezone
 from kettle_core.errors import EngineError, RigError, TakeError
 from kettle_core.program.afterwards import changes_program
 from kettle_core.program.running_order import RunningOrder, read_outline
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_core.timing.time_map import Source
 from kettle_engine.protocol import COUNTDOWN, FINISHING
 from kettle_media.roots import root_paths
 from kettle_media.running_order import order_to_dict
@@ -54,8 +56,9 @@ def read_take_from_disk(*, take: Take) -> None:
 
 def _fill(take: Take, folder: TakeFolder, info: TakeInfo) -> None:
     take.state = info.state
-    take.duration_s = (info.duration_ns or 0) / 1e9
-    take.notes = [*info.notes, *_left_out(folder, info)]
+    left_out, length_ns = _followed(folder, info)
+    take.duration_s = length_ns / NS_PER_S
+    take.notes = [*info.notes, *left_out]
     take.tracks = [{"name": t.name, "title": t.title, "kind": t.kind} for t in info.tracks]
     take.recorded_at = datetime.fromisoformat(info.started_at)
     if take.revision == 1:
@@ -67,12 +70,16 @@ def _fill(take: Take, folder: TakeFolder, info: TakeInfo) -> None:
     index_words(take)
 
 
-def _left_out(folder: TakeFolder, info: TakeInfo) -> tuple[str, ...]:
+def _followed(folder: TakeFolder, info: TakeInfo) -> tuple[tuple[str, ...], int]:
+    """What is left out of what its files say, and its length in ns, pauses closed."""
+    recorded_ns = info.duration_ns or 0
     try:
         rig, told = rig_now(folder, info)
-        return (*told, *follow_cues(folder, rig).left_out)
+        said = follow_cues(folder, rig)
     except RigError:
-        return ()  # composing says what is wrong with the rig
+        return (), recorded_ns  # composing says what is wrong with the rig
+    take_time = said.take_time(Source("take", info.id), recorded_ns)
+    return (*told, *said.left_out), int(take_time.length_ns)
 
 
 def tutorial_for(*, rig: Rig | None) -> Tutorial:

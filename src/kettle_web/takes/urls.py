@@ -14,6 +14,7 @@ urlpatterns = [
     path("takes/<int:pk>/rig/as-recorded/", views.rig_as_recorded, name="take-rig-as-recorded"),
     path("takes/<int:pk>/overview/", views.take_overview, name="take-overview"),
     path("takes/<int:pk>/fine/<slug:name>/", views.fine, name="take-fine"),
+    path("takes/<int:pk>/layers/", views.layers, name="take-layers"),
     path("takes/<int:pk>/repair/", views.repair, name="repair-take"),
     path("takes/<int:pk>/strip/<slug:name>/", views.strip, name="take-strip"),
     path("takes/<int:pk>/compose/", views.take_compose, name="take-compose"),

@@ -19,8 +19,8 @@ from kettle_web.models import Rig, Take
 from kettle_web.rigs.start import start_page
 from kettle_web.takes import selectors, services
 from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
-from kettle_web.takes.forms import FineForm, StripForm
-from kettle_web.takes.overview import overview
+from kettle_web.takes.forms import FineForm, LayersForm, StripForm
+from kettle_web.takes.overview import layers_at, overview
 from kettle_web.takes.own_rig import as_recorded, own_rig
 from kettle_web.takes.players import PlayerLine
 
@@ -78,6 +78,15 @@ def take_overview(request: HttpRequest, pk: int) -> HttpResponse:
     """What lines, lanes and player are drawn from."""
     PlayerLine.nest.warm_up()
     return JsonResponse(overview(_take(pk)))
+
+
+@require_safe
+def layers(request: HttpRequest, pk: int) -> HttpResponse:
+    """The layers that are seen at a place of the take, to be taken hold of."""
+    form = LayersForm(request.GET)
+    if not form.is_valid():
+        raise TakeError("There are no layers at this place. Reload the page.")
+    return JsonResponse(layers_at(_take(pk), form.cleaned_data["at_s"]))
 
 
 @require_safe

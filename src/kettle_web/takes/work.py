@@ -2,12 +2,16 @@
 
 import os
 import shutil
+from dataclasses import replace
+from fractions import Fraction
 
 from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
 from kettle_core.errors import TakeError
+from kettle_core.rig.changes import with_format
+from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.devices.drivers import Drivers
 from kettle_engine.recording.take import record_take
@@ -33,10 +37,21 @@ def demo_takes_s() -> tuple[int, ...]:
     return tuple(int(s) for s in named if int(s)) if named else DEMO_TAKES_S
 
 
+def demo_takes_rig(values: RigValues) -> RigValues:
+    """The rig of the demo's takes; KETTLE_DEMO_PART has it smaller by so much ("3")."""
+    part = int(os.environ.get("KETTLE_DEMO_PART", "1"))
+    if part == 1:
+        return values
+    half, written = Fraction(1, 2), values.format.shrunk(part)
+    screens, webcams = (replace(t, scale=half) for t in (written.screens, written.webcams))
+    return with_format(values, replace(written, screens=screens, webcams=webcams))
+
+
 def make_demo_takes(doing: Doing) -> None:
     """Record two takes of the demo rig by the virtual clock."""
     tutorial = Tutorial.objects.get(pk=doing.subject.partition(":")[2])
     rig = make_demo_rig()
+    values = demo_takes_rig(rig.values)
     lengths = demo_takes_s()
     total = sum(lengths)
     for number, seconds in enumerate(lengths, 1):
@@ -55,7 +70,7 @@ def make_demo_takes(doing: Doing) -> None:
         library = settings.DATA / "pictures"
         # The last one is a lesson as its teacher would hold it.
         cues = lesson_cues() if number == len(lengths) else ()
-        record_take(drivers, rig.values, part, seconds * NS_PER_S, tell, library=library, cues=cues)
+        record_take(drivers, values, part, seconds * NS_PER_S, tell, library=library, cues=cues)
         with transaction.atomic():
             take = Take.objects.create(
                 rig=rig,

@@ -17,8 +17,9 @@ from kettle_core.program.afterwards import (
     with_stretch,
     without_cue,
 )
-from kettle_core.program.cues import GoOn, Hide, Mark, Mute, Pause, Show, ToScene, Unmute
+from kettle_core.program.cues import GoOn, Hide, Mark, Mute, Pause, Place, Show, ToScene, Unmute
 from kettle_core.program.replay import replay
+from kettle_core.scene.layout import Box
 from kettle_studio.demo import demo_rig
 
 S = 10**9
@@ -96,6 +97,37 @@ class Stretches(unittest.TestCase):
         self.assertEqual(scenes, [(0, "scene-1"), (6, "scene-2"), (8, "scene-1")])
         with self.assertRaisesRegex(CueError, "before it begins"):
             with_stretch(now, WAS, Mute(5 * S, "headset"), Unmute(5 * S, "headset"))
+
+    @given(TIMES, TIMES, TIMES)
+    def test_a_layer_placed_for_a_stretch_lies_before_and_after_as_it_did(self, a, b, at):
+        start, end = sorted((a, b))
+        # At the very end of a take nothing is seen any more.
+        if start == end or at == WAS.length_ns:
+            return
+        scene = RIG.scene("scene-1")
+        first, second = scene.layers[:2]
+        now = with_cue(Afterwards(), WAS, Place(3 * S, scene.id, second.id, Box(5, 6, 70, 80), 0))
+        before = replay(RIG, now.cues)
+        here, back = Box(0, 0, 640, 360), before.state_at(end).rig.scene(scene.id).layers[0]
+        now = with_stretch(
+            now,
+            WAS,
+            Place(start, scene.id, first.id, here, 2.0),
+            Place(end, scene.id, first.id, back.box, back.turn),
+        )
+        layers = replay(RIG, now.cues).state_at(at).rig.scene(scene.id).layers
+        wanted = before.state_at(at).rig.scene(scene.id).layers
+        if start <= at < end:
+            self.assertEqual((layers[0].box, layers[0].turn), (here, 2.0))
+            layers, wanted = layers[1:], wanted[1:]
+        self.assertEqual(layers, wanted)
+
+    def test_two_layers_placed_at_one_moment_are_two_cues(self):
+        scene = RIG.scene("scene-1")
+        now = Afterwards()
+        for layer in scene.layers[:2]:
+            now = with_cue(now, WAS, Place(S, scene.id, layer.id, Box(1, 2, 30, 40)))
+        self.assertEqual(sum(isinstance(c, Place) for c in now.cues), 2)
 
     def test_cues_of_one_kind_time_and_object_are_one(self):
         now = with_cue(Afterwards(), WAS, Hide(S, "webcam-1"))

@@ -116,6 +116,38 @@ class Played(unittest.TestCase):
             found = played(self.player, Order(round(10 * rate), length_s + 5, True, rate), ended)
             self.assertTrue(all(m.body for m in found if m.kind == Message.SOUND))
 
+    def test_a_loop_runs_on_without_a_gap_and_shows_what_is_heard(self):
+        mix = ProgramMix(self.show.plan, self.show.read)
+        whole = np.concatenate([mix.read(self.show.plan.samples), mix.flush()], axis=1)
+        loop = (0.5, 1.1)
+        self.player.order(Order(1, 0.8, True, 1.0, loop))
+        found = []
+        while sound_of(found).shape[1] < 1.4 * HZ:
+            message = self.player.make()
+            if message is None:
+                heard_s = sound_of(found).shape[1] / HZ - 0.1
+                self.player.order(Order(1, 0.8 + heard_s, True, 1.0, loop))
+            else:
+                found.append(message)
+        while message := self.player.make():
+            found.append(message)
+        heard = sound_of(found)[:, : round(1.4 * HZ)]
+        first, until = round(0.5 * HZ), round(1.1 * HZ)
+        again = whole[:, first:until]
+        wanted = np.concatenate([whole[:, round(0.8 * HZ) : until], again, again], axis=1)
+        error = np.abs(heard - wanted[:, : heard.shape[1]]).max(axis=0)
+        # Within 5 ms of a join it fades.
+        joins = [round(0.3 * HZ), round(0.9 * HZ)]
+        near = np.min([np.abs(np.arange(error.size) - join) for join in joins], axis=0) <= HZ // 200
+        self.assertLess(error[~near].max(), 2e-3)
+        pictures = [m for m in found if m.kind == Message.PICTURE]
+        self.assertGreater(pictures[-1].at_s, 1.2)
+        self.assertTrue(all(m.at_s < n.at_s for m, n in pairwise(pictures)))
+        # One that runs on over the end is that of its place in the loop.
+        late = next(m for m in pictures if m.at_s > 1.15)
+        (there,) = played(self.player, Order(2, late.at_s - 0.6), lambda found: found)
+        self.assertEqual(late.body, there.body)
+
     def test_what_would_come_too_late_is_left_out(self):
         player = self.player
         played(player, Order(1, 0.0, True), enough_sound(0.3))

@@ -21,7 +21,8 @@ export function mount(form) {
       bar.hidden = false;
       const tick = () => {
         const elapsed = (performance.now() - began) / 1000;
-        bar.value = Math.min(1, elapsed / seconds);
+        // What lies in a take has been spoken: there are no seconds to wait for.
+        bar.value = elapsed < seconds ? elapsed / seconds : 1;
         words.textContent =
           elapsed < seconds ? `Speak on: ${Math.ceil(seconds - elapsed)} s` : "Measuring …";
         if (elapsed < seconds) timer = window.setTimeout(tick, 100);

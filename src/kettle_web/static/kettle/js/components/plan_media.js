@@ -1,6 +1,7 @@
 import { waitBefore } from "../lib/live_message.js";
 import {
   END,
+  folded,
   PICTURE,
   playMessage,
   SOUND,
@@ -27,7 +28,8 @@ let shared = null;
  * WebSocket. The sound is the clock; a picture that comes too late is left out.
  *
  * Of HTMLMediaElement it has what our player uses: `src`, `currentTime`, `playbackRate`, `muted`,
- * `paused`, `ended`, `seeking`, `readyState`, `play()` and `pause()`.
+ * `paused`, `ended`, `seeking`, `readyState`, `play()` and `pause()`. A `stretch` is played over
+ * and over without a gap: what comes from the process runs on, `currentTime` is where it lies.
  */
 export class PlanMedia extends HTMLElement {
   #canvas = document.createElement("canvas");
@@ -38,6 +40,8 @@ export class PlanMedia extends HTMLElement {
   #turn = 0;
   #at = 0;
   #rate = 1;
+  /** @type {[number, number] | null} */
+  #loop = null;
   #muted = false;
   #anew = false;
   #ended = false;
@@ -91,7 +95,24 @@ export class PlanMedia extends HTMLElement {
   }
 
   get currentTime() {
+    return folded(this.#running, this.#loop);
+  }
+
+  /** The time that runs on over the ends of a loop. */
+  get #running() {
     return this.#clock && shared ? this.#clock.at(this.#now(shared)) : this.#at;
+  }
+
+  get stretch() {
+    return this.#loop;
+  }
+
+  /** What is played over and over, from and until in s; null for all, once. */
+  set stretch(loop) {
+    if (String(loop) === String(this.#loop)) return;
+    const at = this.currentTime;
+    this.#loop = loop;
+    if (!this.paused) this.#begin(at);
   }
 
   set currentTime(at) {
@@ -189,7 +210,7 @@ export class PlanMedia extends HTMLElement {
 
   #tell() {
     if (this.#socket?.readyState !== WebSocket.OPEN) return;
-    const order = { turn: this.#turn, at: this.currentTime, rate: this.#rate };
+    const order = { turn: this.#turn, at: this.#running, rate: this.#rate, loop: this.#loop };
     this.#socket.send(JSON.stringify({ ...order, playing: !this.paused, anew: this.#anew }));
     this.#anew = false;
   }
@@ -233,7 +254,7 @@ export class PlanMedia extends HTMLElement {
 
   #draw() {
     this.#frame = requestAnimationFrame(() => this.#draw());
-    const now = this.currentTime;
+    const now = this.#running;
     const due = this.#pictures.filter((one) => one.at <= now + EARLY_S * this.#rate);
     const newest = due.pop();
     for (const one of due) one.bitmap.close();
@@ -255,7 +276,7 @@ export class PlanMedia extends HTMLElement {
   /** @param {ImageBitmap} bitmap @param {number} at */
   #show(bitmap, at) {
     this.#shown = at;
-    this.dataset.shows = at.toFixed(4);
+    this.dataset.shows = folded(at, this.#loop).toFixed(4);
     const canvas = this.#canvas;
     if (canvas.width !== bitmap.width) canvas.width = bitmap.width;
     if (canvas.height !== bitmap.height) canvas.height = bitmap.height;

@@ -1,42 +1,33 @@
 /**
- * Layers of the program are taken hold of while recording: moved, sized, and moved by arrow keys.
+ * Layers are taken hold of over a picture of the program: moved, sized, and moved by arrow keys.
  * What fills the frame stays where it is.
  *
  * @typedef {{id: string, name: string, turn: number, box: import("../lib/table_geometry.js").Box}} Layer
  */
 import { dragging } from "../lib/dragging.js";
-import { middleOf, resized, wholeBox } from "../lib/table_geometry.js";
+import { middleOf, resized } from "../lib/table_geometry.js";
 
 const SVG = "http://www.w3.org/2000/svg";
-const SEND_MS = 90;
-/** What the engine tells may have been told so long before. */
-const TOLD_LATE_MS = 600;
 const CORNERS = [
   [-1, -1],
   [1, -1],
   [1, 1],
   [-1, 1],
 ];
-const STROKE_PX = 26;
+/** How long the corners are on the screen; they can be taken hold of so far on either side. */
+const CORNER_PX = 11;
 const STEP_PX = 10;
 
-/** @returns {{destroy: () => void}} */
-export function mount() {
+/**
+ * @param {SVGSVGElement} svg over the picture; its viewBox is the frame
+ * @param {{moved?: (layer: Layer) => void, dropped: (layer: Layer) => void}} tell `moved` on all
+ *   the way, and when it was put back; `dropped` where it was let go, and after each key
+ */
+export function mount(svg, tell) {
   const stop = new AbortController();
-  const svg = /** @type {SVGSVGElement | null} */ (document.querySelector("[data-stage]"));
-  const cues = /** @type {HTMLFormElement} */ (document.querySelector("[data-cues]"));
-  if (!svg) return { destroy: () => {} };
-  const [width, height] = (svg.dataset.frame ?? "").split(" ").map(Number);
   /** @type {Layer[]} */
   let layers = [];
-  let scene = "";
   let chosen = "";
-  let sentAt = 0;
-  let answeredAt = 0;
-  let isSending = false;
-  /** @type {Layer | null} */
-  let next = null;
-  let timer = 0;
 
   const make = (
     /** @type {string} */ name,
@@ -47,8 +38,10 @@ export function mount() {
     return found;
   };
 
-  const fills = (/** @type {Layer} */ layer) =>
-    layer.box.width >= width && layer.box.height >= height;
+  const fills = (/** @type {Layer} */ layer) => {
+    const frame = svg.viewBox.baseVal;
+    return layer.box.width >= frame.width && layer.box.height >= frame.height;
+  };
 
   const draw = () => {
     const groups = layers.filter((layer) => !fills(layer)).map(groupOf);
@@ -74,66 +67,23 @@ export function mount() {
       class: layer.id === chosen ? "stage-layer is-chosen" : "stage-layer",
     });
     group.append(make("rect", { x: left, y: top, width: w, height: h, class: "stage-box" }));
+    const corner = CORNER_PX / (svg.getScreenCTM()?.a || 1);
     for (const [hx, hy] of CORNERS) {
       const cx = hx < 0 ? left : left + w;
       const cy = hy < 0 ? top : top + h;
-      const d = `M ${cx} ${cy - hy * STROKE_PX} V ${cy} H ${cx - hx * STROKE_PX}`;
+      const d = `M ${cx} ${cy - hy * corner} V ${cy} H ${cx - hx * corner}`;
       group.append(make("path", { d, class: "stage-corner" }));
-      const size = 2 * STROKE_PX;
-      const spot = { x: cx - STROKE_PX, y: cy - STROKE_PX, width: size, height: size };
+      const spot = { x: cx - corner, y: cy - corner, width: 2 * corner, height: 2 * corner };
       group.append(make("rect", { ...spot, class: "stage-handle", "data-handle": `${hx},${hy}` }));
     }
     return group;
   };
 
-  /** The newest place is sent, whatever comes between, and one after the other. @param {Layer} layer */
-  const place = (layer) => {
-    next = layer;
-    void send();
-  };
-
-  const send = async () => {
-    window.clearTimeout(timer);
-    if (isSending || !next) return;
-    const wait = sentAt + SEND_MS - performance.now();
-    if (wait > 0) {
-      timer = window.setTimeout(send, wait);
-      return;
-    }
-    const layer = next;
-    next = null;
-    isSending = true;
-    sentAt = performance.now();
-    const data = new FormData(cues);
-    data.set("cue", `place ${layer.id}`);
-    data.set("scene", scene);
-    data.set("box", JSON.stringify(wholeBox(layer.box)));
-    data.set("turn", JSON.stringify(layer.turn));
-    data.set("id", crypto.randomUUID());
-    const headers = { Accept: "application/json" };
-    try {
-      const answer = await fetch(cues.action, {
-        method: "POST",
-        body: data,
-        headers,
-        signal: stop.signal,
-      });
-      if (!answer.ok) {
-        const { error } = await answer.json();
-        document.dispatchEvent(new CustomEvent("record:failed", { detail: error }));
-      }
-    } catch {
-      // The page says by itself that the connection is lost.
-    }
-    isSending = false;
-    answeredAt = performance.now();
-    void send();
-  };
-
+  /** Where in the frame the pointer is, however the picture is fitted. */
   const pointOf = (/** @type {PointerEvent} */ event) => {
-    const box = svg.getBoundingClientRect();
-    const scale = width / box.width;
-    return [(event.clientX - box.left) * scale, (event.clientY - box.top) * scale];
+    const at = new DOMPoint(event.clientX, event.clientY);
+    const { x, y } = at.matrixTransform(svg.getScreenCTM()?.inverse());
+    return [x, y];
   };
 
   const drag = dragging(
@@ -158,15 +108,15 @@ export function mount() {
           ? resized(start, layer.turn, handle[0], handle[1], dx, dy, true)
           : { ...start, left: start.left + dx, top: start.top + dy };
         draw();
-        place(layer);
+        tell.moved?.(layer);
       },
       drop(held, moved) {
-        if (moved) place(held.layer);
+        if (moved) tell.dropped(held.layer);
       },
       putBack(held) {
         held.layer.box = held.start;
         draw();
-        place(held.layer);
+        tell.moved?.(held.layer);
       },
     },
     stop.signal,
@@ -193,29 +143,18 @@ export function mount() {
         top: layer.box.top + way[1] * by,
       };
       draw();
-      place(layer);
-    },
-    { signal: stop.signal },
-  );
-  document.addEventListener(
-    "record:layers",
-    (event) => {
-      const take = /** @type {CustomEvent} */ (event).detail;
-      // What is on its way, or was just answered, is newer than what the engine tells of.
-      if (!take.layers || drag.moving() || isSending || next) return;
-      if (performance.now() - answeredAt < TOLD_LATE_MS) return;
-      const told = JSON.stringify([take.scene, take.layers]);
-      if (svg.dataset.told === told) return;
-      svg.dataset.told = told;
-      [layers, scene] = [take.layers, take.scene];
-      draw();
+      tell.dropped(layer);
     },
     { signal: stop.signal },
   );
   return {
-    destroy() {
-      stop.abort();
-      window.clearTimeout(timer);
+    /** @param {Layer[]} now @returns {boolean} whether there is one to take hold of */
+    show(now) {
+      layers = now;
+      draw();
+      return svg.childElementCount > 0;
     },
+    moving: drag.moving,
+    destroy: () => stop.abort(),
   };
 }

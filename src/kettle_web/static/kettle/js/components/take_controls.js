@@ -4,8 +4,9 @@ import { ruleTime } from "../lib/take_lanes.js";
  * The buttons beside the player, and the fields that say at what place something is changed.
  * @param {import("./take_player.js").TakePlayer} player
  * @param {import("./take_view.js").TakeView} view @param {import("./take_data.js").TakeData} data
+ * @param {{toggle: () => void}} stage
  */
-export function mount(player, view, data) {
+export function mount(player, view, data, stage) {
   const stop = new AbortController();
   const on = { signal: stop.signal };
   /** @type {Record<string, (button: HTMLElement) => void>} */
@@ -27,6 +28,7 @@ export function mount(player, view, data) {
     nearer: () => view.zoom(0.5),
     further: () => view.zoom(2),
     forget: () => view.forget(),
+    place: () => stage.toggle(),
     go: (button) => view.go(Number(button.dataset.at)),
     large: () => {
       const place = document.querySelector("[data-take-player]");

@@ -1,10 +1,13 @@
 import { Choice } from "../lib/take_choice.js";
+import { PlanMedia } from "./plan_media.js";
 import { takeFiles } from "./take_files.js";
 
 /** A follower further off than this is set to its place, s; nearer ones run a little faster or slower. */
 const FAR_S = 0.2;
 const NEAR_S = 0.012;
 const MOST_FASTER = 0.08;
+/** As in kettle_media/player/player.py, s. */
+const LEAST_LOOP_S = 0.2;
 
 /**
  * Plays what is chosen of a take: one file leads, the others follow it, each at its own time.
@@ -29,6 +32,7 @@ export function mount(root, data, view) {
       one.muted = !choice.hears(name);
       one.hidden = name !== choice.seen;
       one.playbackRate = rate;
+      if (one instanceof PlanMedia) one.stretch = looped();
       if (wanted.includes(name)) place(name);
       if (wanted.includes(name) && playing) start(one);
       else one.pause();
@@ -52,6 +56,12 @@ export function mount(root, data, view) {
   /** Where a stretch that is looped begins and ends; the whole take, if none is. */
   const bounds = () => (loops && view.stretch) || [0, view.total];
 
+  /** What a plan goes on with by itself; shorter stretches begin anew each time. @returns {[number, number] | null} */
+  const looped = () => {
+    const stretch = loops && playing ? view.stretch : null;
+    return stretch && stretch[1] - stretch[0] >= LEAST_LOOP_S ? stretch : null;
+  };
+
   function tick() {
     frame = 0;
     const first = choice.names[0] ?? "";
@@ -60,7 +70,9 @@ export function mount(root, data, view) {
     const file = leader.currentTime;
     const at = files.toTake(first, file);
     const [from, until] = bounds();
-    if (at >= until - 0.001 || leader.ended) {
+    if (leader instanceof PlanMedia) leader.stretch = looped();
+    const runsOn = leader instanceof PlanMedia && leader.stretch !== null;
+    if ((at >= until - 0.001 && !runsOn) || leader.ended) {
       if (!loops || !view.stretch) {
         pause();
         view.go(until, false);

@@ -4,6 +4,7 @@
  * @typedef {{
  *   revision: number,
  *   begin: (background?: boolean) => (revision: number, ok?: boolean) => boolean,
+ *   saved: (revision: number) => void,
  *   takeOver: (revision: number) => void,
  * }} Asking
  */
@@ -27,6 +28,13 @@ export function asking(revision) {
       if (!background) turn += 1;
       const mine = turn;
       return (found, ok = true) => !ok || (mine === turn && !(found < this.revision));
+    },
+    /**
+     * Our own change was saved, and what is saved next was decided in its knowledge; if others
+     * changed something as well, it was not.
+     */
+    saved(found) {
+      if (found === this.revision + 1) this.revision = found;
     },
     takeOver(found) {
       turn += 1;

@@ -100,6 +100,7 @@ async function send(address, data) {
     if (saving > 1 && answer.ok) {
       // The next answer has this one in it, and what it is about stays as the user set it.
       follow(answer);
+      answers.saved(revisionOf(fresh));
     } else if (mayShow(revisionOf(fresh), answer.ok)) {
       follow(answer);
       takeOver(fresh);
@@ -209,6 +210,17 @@ function isBeingTyped(field) {
     return false;
   return value !== defaultValue && value !== sentValues.get(field);
 }
+
+/** A link that is followed while something is saved waits for it: the next page shows it. */
+window.addEventListener("click", (event) => {
+  // On the window, so that who does something else with it on the page has done so.
+  const link = /** @type {Element} */ (event.target).closest?.("a[href]");
+  if (!(link instanceof HTMLAnchorElement) || !saving || event.defaultPrevented) return;
+  if (event.button || event.ctrlKey || event.metaKey || event.shiftKey || event.altKey) return;
+  if (link.origin !== location.origin || link.target || link.hasAttribute("download")) return;
+  event.preventDefault();
+  queue.finally(() => location.assign(link.href));
+});
 
 /** A page that comes back from the browser's memory shows what is, not what was. */
 window.addEventListener("pageshow", (event) => {

@@ -38,6 +38,15 @@ export function samplesOf(body) {
 }
 
 /**
+ * Where in the program a time lies that runs on over the ends of a loop.
+ * @param {number} at s @param {[number, number] | null} loop from and until, s
+ */
+export function folded(at, loop) {
+  if (!loop || at < loop[1]) return at;
+  return loop[0] + ((at - loop[0]) % (loop[1] - loop[0]));
+}
+
+/**
  * Where one is in sound that is laid end to end on another clock. What comes too late moves the
  * rest back; one is never further than the sound that is there.
  */

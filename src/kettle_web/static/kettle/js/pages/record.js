@@ -8,7 +8,7 @@ import { mount as mountMachine } from "../components/machine.js";
 import { mount as mountPictures } from "../components/pictures.js";
 import { mount as mountDesk } from "../components/record_desk.js";
 import { mount as mountOrders } from "../components/record_orders.js";
-import { mount as mountStage } from "../components/stage_layers.js";
+import { mount as mountStage } from "../components/record_stage.js";
 
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
 for (const button of document.querySelectorAll("[data-without-script]")) {
@@ -22,6 +22,6 @@ mountStrips(live);
 mountStates(live);
 mountCount(live);
 mountOrders();
-mountStage();
+mountStage(document.querySelector("[data-stage]"));
 mountDesk(live);
 mountLive(live);

@@ -9,6 +9,7 @@ import { takeData } from "../components/take_data.js";
 import { mount as mountLanes } from "../components/take_lanes.js";
 import { mount as mountLines } from "../components/take_lines.js";
 import { mount as mountPlayer } from "../components/take_player.js";
+import { mount as mountStage } from "../components/take_stage.js";
 import { TakeView } from "../components/take_view.js";
 import { refresh } from "../lib/page.js";
 import { placeIn } from "../lib/take_place.js";
@@ -35,7 +36,8 @@ if (lines && lanes && place) {
   });
   drawn.push(mountLines(lines, data, view), mountLanes(lanes, data, view));
   const player = mountPlayer(place, data, view);
-  mountControls(player, view, data);
+  const svg = /** @type {SVGSVGElement} */ (place.querySelector("[data-stage]"));
+  mountControls(player, view, data, mountStage(svg, player, view));
   const load = async () => {
     await data.load();
     if (!data.now) return;

@@ -1,0 +1,1 @@
+"""The assembly: takes cut and put in order."""

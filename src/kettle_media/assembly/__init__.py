@@ -1,0 +1,1 @@
+"""Assemblies: cut lists as files, and programs made of them."""

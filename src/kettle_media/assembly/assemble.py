@@ -1,0 +1,50 @@
+"""An assembly's program as a file."""
+
+from collections.abc import Mapping
+from contextlib import closing
+from dataclasses import replace
+from pathlib import Path
+
+from kettle_core.assembly.cut_list import CutList
+from kettle_core.rig.format import Format
+from kettle_media.assembly.show import show_of_assembly
+from kettle_media.durable import put_in_place
+from kettle_media.program.cells import Composed
+from kettle_media.program.program_file import Progress
+from kettle_media.program.write_show import write_show
+from kettle_media.take.align import GiveWay, go_on
+from kettle_media.take.folder import TakeFolder
+from kettle_media.told import Told
+
+
+def assemble(
+    takes: Mapping[str, TakeFolder],
+    cuts: CutList,
+    format_: Format,
+    target: Path,
+    on_progress: Progress = lambda done, total: None,
+    give_way: GiveWay = go_on,
+) -> int:
+    """Compose a cut list's program as an MP4; gives how many frames it has.
+
+    Parameters
+    ----------
+    takes : folders by their takes' UUIDs
+    target : replaced only when the new file is whole
+
+    Raises
+    ------
+    CutError, TakeError
+        If something of it can't be read, or the file can't be written; nothing is left then.
+    """
+    part = target.with_name(f".{target.stem}.part.mp4")
+    with closing(show_of_assembly(takes, cuts, format_, give_way=give_way)) as show:
+        # Stems are a take's; an assembly's are made when they are handed over.
+        plain = replace(show, plan=replace(show.plan, stems=()))
+        try:
+            write_show(plain, part, format_.program, Composed(target), on_progress)
+            with Told(target, True, "{} cannot be written"):
+                put_in_place(part, target)
+        finally:
+            part.unlink(missing_ok=True)
+        return plain.plan.frames

@@ -1,0 +1,69 @@
+"""A cut list with the takes it is made of: what is played and composed of an assembly."""
+
+from collections.abc import Mapping
+from contextlib import ExitStack
+
+from kettle_core.assembly.cut_list import CutList, time_map
+from kettle_core.errors import CutError
+from kettle_core.program.gain_lines import SoundLine
+from kettle_core.program.plan import Script, make_plan
+from kettle_core.rig.format import Format
+from kettle_core.sound.levels import Sound
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_core.timing.time_map import Source
+from kettle_media.program.show import Show
+from kettle_media.program.sources import TakeSources
+from kettle_media.take.afterwards import follow_cues
+from kettle_media.take.align import GiveWay, align_take, go_on
+from kettle_media.take.folder import TakeFolder
+
+
+def show_of_assembly(
+    takes: Mapping[str, TakeFolder],
+    cuts: CutList,
+    format_: Format,
+    at_once: bool = False,
+    give_way: GiveWay = go_on,
+) -> Show:
+    """The program of a cut list.
+
+    Parameters
+    ----------
+    takes : folders by their takes' UUIDs
+    cuts : whose pieces lie within their takes
+    format_ : the program's
+    at_once, give_way : see `TakeSources`
+
+    Raises
+    ------
+    CutError
+        If a take is missing, or nothing is left that takes time.
+    TakeError
+        If a take can't be read.
+    """
+    used = list(dict.fromkeys(piece.take for piece in cuts.shown))
+    if not used:
+        raise CutError("Nothing is left in the cut list. Take something back.", "cuts")
+    scripts, in_record_time, sources = {}, {}, {}
+    with ExitStack() as stack:
+        for take_id in used:
+            if take_id not in takes:
+                raise CutError(f"The cut list uses the take {take_id}, which is not there.", "cuts")
+            folder = takes[take_id]
+            info = folder.read_info()
+            sync = align_take(folder, info, info.damaged, give_way=give_way)
+            opened = TakeSources(folder, info, sync, give_way, at_once)
+            stack.callback(opened.close)
+            said, take = follow_cues(folder, opened.rig), Source("take", take_id)
+            sources[take], scripts[take] = opened, Script(opened.rig, said)
+            # The last piece may be rounded up to a frame that the take has only a part of.
+            frame_ns = round(NS_PER_S / format_.fps)
+            in_record_time[take] = said.take_time(take, opened.length_ns + frame_ns)
+        plan = make_plan(scripts, time_map(cuts, format_.fps).through(in_record_time), format_)
+        masks = {name: mask for one in sources.values() for name, mask in one.masks().items()}
+        stack.pop_all()
+
+    def read(line: SoundLine, first: int, count: int) -> Sound:
+        return sources[line.source].read(line, first, count)
+
+    return Show(plan, sources, masks, read)

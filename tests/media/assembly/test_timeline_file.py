@@ -1,0 +1,122 @@
+"""Cut lists through OpenTimelineIO and back, and as edit decision lists, read by other readers."""
+
+import json
+import unittest
+from fractions import Fraction
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import opentimelineio as otio
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kettle_core.assembly.cut_list import CutList, Piece, time_map
+from kettle_core.errors import CutError
+from kettle_media.assembly.timeline_file import TakeMedia, read_timeline, write_timeline
+from tests.core.assembly.test_cut_list import ONE, TWO, S, cut_lists
+
+MEDIA = {
+    ONE: TakeMedia("Fold lines, take 1", "takes/one/program.mp4", 20 * S),
+    TWO: TakeMedia("Fold lines, take 2", "takes/two/program.mp4", 8 * S),
+}
+NTSC = Fraction(30000, 1001)
+
+
+class Timelines(unittest.TestCase):
+    def setUp(self):
+        room = TemporaryDirectory()
+        self.addCleanup(room.cleanup)
+        self.path = Path(room.name) / "fold.otio"
+
+    def write(self, cuts, fps=Fraction(30)):
+        write_timeline(self.path, cuts, fps, MEDIA, "Fold lines")
+        return otio.adapters.read_from_file(str(self.path))
+
+    @given(cuts=cut_lists(NTSC))
+    @settings(max_examples=25, deadline=None)
+    def test_there_and_back_every_piece_is_as_it_was(self, cuts):
+        self.write(cuts, NTSC)
+        again = read_timeline(self.path, NTSC, MEDIA)
+        values = [(p.take, p.from_ns, p.until_ns, p.out, p.percent, p.sound) for p in cuts.pieces]
+        found = [(p.take, p.from_ns, p.until_ns, p.out, p.percent, p.sound) for p in again.pieces]
+        self.assertEqual(found, values)
+
+    @given(cuts=cut_lists(), n=st.integers(0, 9))
+    @settings(max_examples=15, deadline=None)
+    def test_its_own_reader_has_clips_of_the_same_times(self, cuts, n):
+        if not cuts.shown:
+            return
+        timeline = self.write(cuts)
+        clips = list(timeline.video_tracks()[0])
+        piece, clip = (many[n % len(cuts.shown)] for many in (cuts.shown, clips))
+        self.assertAlmostEqual(clip.source_range.start_time.to_seconds(), piece.from_ns / S, 3)
+        self.assertAlmostEqual(clip.duration().to_seconds(), float(piece.length_ns) / S, 3)
+        length_s = sum(c.duration().to_seconds() for c in clips)
+        program_s = float(time_map(cuts, Fraction(30)).length_ns) / S
+        self.assertAlmostEqual(length_s, program_s, delta=len(clips) / 60 + 1e-6)
+
+    def test_what_another_program_changed_counts(self):
+        cuts = CutList(
+            (
+                Piece("p1", ONE, 0, 4 * S),
+                Piece("p2", ONE, 4 * S, 5 * S, out=True),
+                Piece("p3", TWO, S, 3 * S, percent=200, sound="stretched"),
+            )
+        )
+        timeline = self.write(cuts)
+        track = timeline.video_tracks()[0]
+        clip = track[1]
+        del track[1]
+        start, rate = clip.source_range.start_time, 30
+        clip.source_range = otio.opentime.TimeRange(start, otio.opentime.RationalTime(15, rate))
+        track.insert(0, clip)
+        otio.adapters.write_to_file(timeline, str(self.path))
+        found = read_timeline(self.path, Fraction(30), MEDIA)
+        expected = [
+            Piece("p1", TWO, S, 2 * S, percent=200),
+            Piece("p2", ONE, 0, 4 * S),
+            Piece("p3", ONE, 4 * S, 5 * S, out=True),
+        ]
+        self.assertEqual(list(found.pieces), expected)
+
+    def test_a_clip_that_another_program_made_is_found_by_its_file_or_name(self):
+        timeline = otio.schema.Timeline("theirs")
+        track = otio.schema.Track("V1")
+        timeline.tracks.append(track)
+        span = otio.opentime.TimeRange(
+            otio.opentime.RationalTime(30, 30), otio.opentime.RationalTime(60, 30)
+        )
+        there = otio.schema.ExternalReference("/disk/takes/two/program.mp4")
+        track.append(otio.schema.Clip("anything", there, span))
+        track.append(otio.schema.Clip("Fold lines, take 1", None, span))
+        otio.adapters.write_to_file(timeline, str(self.path))
+        found = read_timeline(self.path, Fraction(30), MEDIA)
+        self.assertEqual([(p.take, p.from_ns, p.until_ns) for p in found.pieces],
+                         [(TWO, S, 3 * S), (ONE, S, 3 * S)])  # fmt: skip
+        track.append(otio.schema.Clip("somebody else's", None, span))
+        otio.adapters.write_to_file(timeline, str(self.path))
+        with self.assertRaisesRegex(CutError, "Clip 3, “somebody else's”, is of no take"):
+            read_timeline(self.path, Fraction(30), MEDIA)
+        track[2] = otio.schema.Gap(source_range=span)
+        otio.adapters.write_to_file(timeline, str(self.path))
+        with self.assertRaisesRegex(CutError, "Item 3 is a gap"):
+            read_timeline(self.path, Fraction(30), MEDIA)
+
+    def test_an_edit_decision_list_has_an_event_for_each_piece(self):
+        cuts = CutList((Piece("p1", ONE, 2 * S, 4 * S), Piece("p2", TWO, S, 5 * S, percent=200)))
+        path = self.path.with_suffix(".edl")
+        write_timeline(path, cuts, Fraction(30), MEDIA, "Fold lines")
+        again = otio.adapters.read_from_file(str(path), rate=30)
+        clips = [c for c in again.video_tracks()[0] if isinstance(c, otio.schema.Clip)]
+        spans = [(c.source_range.start_time.to_seconds(), c.duration().to_seconds()) for c in clips]
+        self.assertEqual(spans, [(2.0, 2.0), (1.0, 2.0)])
+        self.assertIn("M2", path.read_text())
+
+    def test_odd_files_are_refused_in_words(self):
+        for text in ("", "{", "[]", json.dumps({"OTIO_SCHEMA": "Nothing.9"})):
+            self.path.write_text(text)
+            with self.subTest(text), self.assertRaisesRegex(CutError, "fold.otio (is|has) no"):
+                read_timeline(self.path, Fraction(30), MEDIA)
+        for name, words in (("fold.mp4", "Timelines are .otio or .edl files"),):
+            with self.assertRaisesRegex(CutError, words):
+                write_timeline(self.path.with_name(name), CutList(), Fraction(30), MEDIA, "")
