@@ -34,8 +34,9 @@ MIN_TAKE_NS = NS_PER_S // 2
 MOMENTS = 8
 # Rings keep what came for a while; a recorder that is ready later begins with what is there.
 READY_WITHIN_NS = 500_000_000
-# A device that was asked for says how it is within this time.
-REPORT_LIMIT_S = 3.0
+# So long an order waits for devices that open, and for drivers that have said nothing yet: one that
+# has just been started may need a while on a busy machine.
+OPENING_LIMIT_S, REPORT_LIMIT_S = 3.0, 15.0
 # A recorder that dies more often than this in one take is not started again.
 MOST_RECORDERS = 20
 GIVEN_UP, FAILED, UNFINISHED = "given up", "failed", "unfinished"
@@ -79,7 +80,7 @@ class Ordered(_Wanted):
 
     start_ns: int
     reply: Reply
-    until_s: float
+    asked_s: float
 
 
 @dataclass
@@ -227,7 +228,7 @@ class TakeDesk:
         """Order a take; `reply` gets None once it is sure, or an error. Raises RigError."""
         Cueing(asked.rig, asked.scene)  # says if there is no such scene
         start_ns = self._clock.now_ns() + asked.countdown_s * NS_PER_S
-        self._ordered = Ordered(asked, start_ns, reply, time.monotonic() + REPORT_LIMIT_S)
+        self._ordered = Ordered(asked, start_ns, reply, time.monotonic())
 
     def tick(self) -> None:
         """What falls due by the clock."""
@@ -243,7 +244,8 @@ class TakeDesk:
         reports, recorded = self._hosts.reports, tracks_of(ordered.rig)
         silent = [i for i in recorded if i.id not in reports]
         opening = [i for i in recorded if i.id in reports and reports[i.id].state == OPENING]
-        if (silent or opening) and time.monotonic() < ordered.until_s:
+        limit_s = REPORT_LIMIT_S if silent else OPENING_LIMIT_S if opening else 0.0
+        if time.monotonic() < ordered.asked_s + limit_s:
             return
         self._ordered = None
         missing = [i.name for i in recorded if i in silent or self._hosts.is_missing(i)]

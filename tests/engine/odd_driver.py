@@ -98,3 +98,8 @@ class OddDriver:
 
 def odd_driver(_):
     return OddDriver()
+
+
+def late_driver(_):
+    time.sleep(5)
+    return OddDriver()

@@ -212,6 +212,11 @@ class OddDevices(FaultCase):
         self.assertGreater(self.record(small_rig(never, odd_input("well")), 1), 1)
         self.assertEqual(self.stop()["state"], "complete")
 
+    def test_a_driver_that_takes_its_time_to_begin_is_waited_for(self):
+        self.start(KETTLE_DRIVERS="odd=tests.engine.odd_driver:late_driver")
+        self.assertGreater(self.record(small_rig(odd_input("well")), 1), 1)
+        self.assertEqual(self.stop()["state"], "complete")
+
     def test_a_take_says_for_what_it_waits_and_that_it_was_not_begun(self):
         self.start()
         self.ask("open_rig", rig=rig_to_dict(small_rig()))

@@ -21,6 +21,8 @@ from kettle_engine.rings.places import RingPlaces, ring_mode, ring_name
 from kettle_engine.rings.ring import RingWriter, make_ring
 
 LIST_EVERY_S, TELL_EVERY_S = 0.5, 0.05
+# So long a driver may take to begin.
+BEGIN_LIMIT_S = 20.0
 # What may be asked of a driver beside what every driver can do; the studio's faults.
 CALLS = ("surroundings", "switch_surrounding", "state", "set_fault", "jump_clock")
 
@@ -35,7 +37,9 @@ def load_driver(factory: str, data_dir: Path) -> Driver:
 def run_host(line: Line, factory: str, data_dir: Path, places: RingPlaces, base_ns: int) -> None:
     """Be a driver's process until the engine is gone."""
     rank(RECORDS)
-    Host(line, load_driver(factory, data_dir), places, WallClock(base_ns)).run()
+    with line.beating(BEGIN_LIMIT_S):
+        driver = load_driver(factory, data_dir)
+    Host(line, driver, places, WallClock(base_ns)).run()
 
 
 class Host:
