@@ -23,9 +23,11 @@ from kettle_core.rig.changes import with_format
 from kettle_core.rig.format import Format
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_core.timing.time_map import Source
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
 from kettle_media.program.cleaned import CleanedSound
+from kettle_media.program.line_sounds import LineSounds
 from kettle_media.program.mix import ProgramMix
 from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take, render_program
@@ -138,7 +140,8 @@ def _sounds(folder: TakeFolder, sync: TakeSync) -> None:
     info = folder.read_info()
     with closing(TakeSources(folder, info, sync)) as sources:
         plan, _ = plan_take(sources.rig, replay(sources.rig, ()), info.id, sources.length_ns)
-        mix = ProgramMix(plan, sources.read)
+        sounds = LineSounds({Source("take", info.id): sources})
+        mix = ProgramMix(plan, sounds.read)
         wall, cpu = _spent(lambda: [mix.read(24_000) for _ in range(plan.samples // 24_000)])
     hour = HOUR_S / SECONDS
     print(f"sound of an hour, ducked and limited: {wall * hour:.0f} s, {cpu * hour:.0f} s CPU")

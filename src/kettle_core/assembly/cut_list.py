@@ -13,7 +13,7 @@ from annotated_types import Interval, MaxLen, MinLen
 
 from kettle_core.errors import CutError
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_core.timing.time_map import Exact, Source, TimeMap, lay
+from kettle_core.timing.time_map import Part, Source, TimeMap, lay
 
 MOST_PIECES, MOST_NS = 10_000, 10**15
 LEAST_PERCENT, MOST_PERCENT = 10, 6400
@@ -118,7 +118,7 @@ def time_map(cuts: CutList, fps: Fraction) -> TimeMap:
 
     What goes on from the piece before goes on exactly. A piece that rounds to no frame is left out.
     """
-    laid: list[tuple[Source, Exact, Exact, Exact]] = []
+    laid: list[Part] = []
     before: tuple[Piece, Fraction] | None = None
     for piece in cuts.shown:
         goes_on = before is not None and before[0].take == piece.take
@@ -127,7 +127,8 @@ def time_map(cuts: CutList, fps: Fraction) -> TimeMap:
             begins = before[1]
         frames = round((piece.until_ns - begins) / piece.speed * fps / NS_PER_S)
         until = begins + frames * NS_PER_S / fps * piece.speed
-        laid.append((Source("take", piece.take), begins, until, piece.speed))
+        stretched = piece.sound == "stretched"
+        laid.append(Part(Source("take", piece.take), begins, until, piece.speed, stretched))
         before = piece, until
     return lay(laid)
 

@@ -31,6 +31,7 @@ class SoundLine:
     """One input's sound in one piece of a program: samples [first, end).
 
     At `first_sample` lies sample `from_sample` of the source, counted at 48 kHz on record time.
+    At another `speed` than 1 it is stretched: shorter or longer at the same pitch.
     """
 
     source: Source
@@ -41,6 +42,11 @@ class SoundLine:
     points: tuple[Point, ...]
     tone: Tone = field(default=Tone())
     is_voice: bool = False
+    speed: Fraction = Fraction(1)
+
+    def source_sample(self, sample: int) -> int:
+        """What of the source lies at a sample of the line, counted from its beginning."""
+        return self.from_sample + round(sample * self.speed)
 
     def gains(self, first: int, count: int) -> NDArray[np.float32]:
         """Amplitude factors of `count` samples of the program from `first` on, (count,)."""
@@ -78,7 +84,8 @@ def lines_of_piece(
         if joined[1]:
             points = [*points, (max(end - half, points[-1][0]), points[-1][1]), (ends, SILENT_DB)]
         piece = stretches[0]
-        from_sample = round(piece.from_ns * RATE_HZ / NS_PER_S) - (first - begins)
+        before = round((first - begins) * piece.speed)
+        from_sample = round(piece.from_ns * RATE_HZ / NS_PER_S) - before
         item = rig.input(input_id)
         found.append(
             SoundLine(
@@ -90,6 +97,7 @@ def lines_of_piece(
                 tuple(points),
                 item.tone,
                 item.kind in VOICE_KINDS,
+                piece.speed,
             )
         )
     return tuple(found)
@@ -141,7 +149,7 @@ def _heard_in(lines: Sequence[SoundLine], first: int, end: int) -> set[tuple[obj
         if line.first_sample <= first < line.end_sample:
             gains = line.gains(first, 1)[0], line.gains(end - 1, 1)[0]
             if any(gains):
-                place = line.from_sample + first - line.first_sample
+                place = line.source_sample(first - line.first_sample)
                 levels = tuple(round(float(g), 6) for g in gains)
-                found.add((line.source, line.input_id, line.tone, place, levels))
+                found.add((line.source, line.input_id, line.tone, place, line.speed, levels))
     return found

@@ -104,7 +104,7 @@ def make_plan(scripts: Mapping[Source, Script], time_map: TimeMap, format_: Form
         of_piece = list(_stretches_of(piece, first, end, script.replay, format_))
         stretches += of_piece
         joined = (number > 0, number + 1 < len(pieces))
-        if piece.speed != 1:
+        if piece.speed != 1 and not piece.stretched:
             continue
         lines += lines_of_piece(of_piece, script.rig, fps, joined)
         for track in script.rig.stems:

@@ -9,7 +9,7 @@ from bisect import bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from kettle_core.errors import TimingError
 
@@ -29,7 +29,8 @@ class Source:
 class Piece:
     """A half-open stretch [start, end) of a time axis, and what of a source lies there.
 
-    At its start lies `from_ns` of the source; from there on the source runs at `speed`.
+    At its start lies `from_ns` of the source; from there on the source runs at `speed`. Its sound
+    is heard at speed 1, and where it is `stretched` at any.
     """
 
     start_ns: Fraction
@@ -37,6 +38,7 @@ class Piece:
     source: Source
     from_ns: Fraction
     speed: Fraction = Fraction(1)
+    stretched: bool = False
 
     def source_ns(self, at_ns: Exact) -> Fraction:
         """What of the source lies at a time."""
@@ -49,11 +51,18 @@ class Piece:
 
     def goes_on_with(self, other: "Piece") -> bool:
         """Whether another piece, laid after this one, carries on where this one ends."""
-        return (other.source, other.speed, other.from_ns) == (
-            self.source,
-            self.speed,
-            self.until_ns,
-        )
+        ours = self.source, self.speed, self.stretched, self.until_ns
+        return ours == (other.source, other.speed, other.stretched, other.from_ns)
+
+
+class Part(NamedTuple):
+    """Of what a piece is made: a half-open stretch of a source."""
+
+    source: Source
+    from_ns: Exact
+    until_ns: Exact
+    speed: Exact = 1
+    stretched: bool = False
 
 
 @dataclass(frozen=True)
@@ -149,11 +158,12 @@ class TimeMap:
         TimingError
             If a piece reaches beyond its source's map.
         """
-        cuts: list[tuple[Source, Fraction, Fraction, Fraction]] = []
+        parts: list[Part] = []
         for piece in self.pieces:
             known = inner.get(piece.source)
+            how = piece.speed, piece.stretched
             if known is None:
-                cuts.append((piece.source, piece.from_ns, piece.until_ns, piece.speed))
+                parts.append(Part(piece.source, piece.from_ns, piece.until_ns, *how))
                 continue
             if piece.from_ns < 0 or piece.until_ns > known.length_ns:
                 raise TimingError(
@@ -161,10 +171,12 @@ class TimeMap:
                     f"{piece.source.kind} {piece.source.id}, which is "
                     f"{float(known.length_ns) / 1e9:.3f} s long."
                 )
-            for part in known.within(piece.from_ns, piece.until_ns):
-                speed = piece.speed * part.speed
-                cuts.append((part.source, part.from_ns, part.until_ns, speed))
-        return lay(cuts)
+            for found in known.within(piece.from_ns, piece.until_ns):
+                speed = piece.speed * found.speed
+                parts.append(
+                    Part(found.source, found.from_ns, found.until_ns, speed, piece.stretched)
+                )
+        return lay(parts)
 
     def within(self, from_ns: Exact, until_ns: Exact) -> Sequence[Piece]:
         """The pieces between two times, the first and last cut to them."""
@@ -181,12 +193,8 @@ class TimeMap:
         return found
 
 
-def lay(cuts: Iterable[tuple[Source, Exact, Exact, Exact]]) -> TimeMap:
-    """Lay stretches of sources one after the other.
-
-    Parameters
-    ----------
-    cuts : (source, from ns, until ns, speed), half-open; empty ones are left out
+def lay(parts: Iterable[Part | tuple[Source, Exact, Exact, Exact]]) -> TimeMap:
+    """Lay stretches of sources one after the other; empty ones are left out.
 
     Raises
     ------
@@ -195,7 +203,7 @@ def lay(cuts: Iterable[tuple[Source, Exact, Exact, Exact]]) -> TimeMap:
     """
     pieces: list[Piece] = []
     now = Fraction(0)
-    for source, from_ns, until_ns, speed in cuts:
+    for source, from_ns, until_ns, speed, stretched in (Part(*part) for part in parts):
         if until_ns < from_ns or not 0 < speed <= MOST_SPEED:
             raise TimingError(
                 f"A piece of {source.kind} {source.id} from {float(from_ns):.0f} to "
@@ -204,7 +212,7 @@ def lay(cuts: Iterable[tuple[Source, Exact, Exact, Exact]]) -> TimeMap:
         if until_ns == from_ns:
             continue
         end = now + Fraction(until_ns - from_ns) / Fraction(speed)
-        piece = Piece(now, end, source, Fraction(from_ns), Fraction(speed))
+        piece = Piece(now, end, source, Fraction(from_ns), Fraction(speed), stretched)
         if pieces and pieces[-1].goes_on_with(piece):
             pieces[-1] = replace(pieces[-1], end_ns=end)
         else:
@@ -222,12 +230,12 @@ def closed(source: Source, length_ns: Exact, away: Iterable[tuple[Exact, Exact]]
     length_ns : its length
     away : half-open stretches in any order; they may overlap or lie outside
     """
-    cuts: list[tuple[Source, Exact, Exact, Exact]] = []
+    parts: list[Part] = []
     now: Exact = 0
     for from_ns, until_ns in sorted(away):
-        cuts.append((source, now, max(now, min(from_ns, length_ns)), 1))
+        parts.append(Part(source, now, max(now, min(from_ns, length_ns))))
         now = max(now, min(until_ns, length_ns))
-    return lay([*cuts, (source, now, length_ns, 1)])
+    return lay([*parts, Part(source, now, length_ns)])
 
 
 def to_ns(exact: Exact) -> int:

@@ -5,10 +5,8 @@ from contextlib import ExitStack
 
 from kettle_core.assembly.cut_list import CutList, time_map
 from kettle_core.errors import CutError
-from kettle_core.program.gain_lines import SoundLine
 from kettle_core.program.plan import Script, make_plan
 from kettle_core.rig.format import Format
-from kettle_core.sound.levels import Sound
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source
 from kettle_media.program.show import Show
@@ -62,8 +60,4 @@ def show_of_assembly(
         plan = make_plan(scripts, time_map(cuts, format_.fps).through(in_record_time), format_)
         masks = {name: mask for one in sources.values() for name, mask in one.masks().items()}
         stack.pop_all()
-
-    def read(line: SoundLine, first: int, count: int) -> Sound:
-        return sources[line.source].read(line, first, count)
-
-    return Show(plan, sources, masks, read)
+    return Show(plan, sources, masks)

@@ -177,7 +177,7 @@ class _SoundFrom:
         """At a sample of the program."""
         self._done, self._length = 0, self._end - wanted
         self._at = max(0, wanted - SETTLED_SAMPLES)
-        self._mix = ProgramMix(self._show.plan, self._show.read, self._at)
+        self._mix = ProgramMix(self._show.plan, self._show.sounds.read, self._at)
         self._settles = wanted - self._at
         self._tempo = Tempo(self._rate)
 

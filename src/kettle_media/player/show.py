@@ -23,4 +23,4 @@ def show_of_take(folder: TakeFolder) -> Show:
     said = follow_cues(folder, rig)
     plan, _ = plan_take(rig, said, info.id, sources.length_ns, small)
     take = Source("take", info.id)
-    return Show(plan, {take: sources}, sources.masks(), sources.read)
+    return Show(plan, {take: sources}, sources.masks())

@@ -18,7 +18,7 @@ from kettle_media.sound.sound_file import SoundFileWriter
 from kettle_media.take.sound_track import MASTER_HZ
 
 SETTLED_SAMPLES = MASTER_HZ
-# The sound of a line: (channels, count) from a sample of its source on.
+# The sound of a line: (channels, count) from a sample on, counted from the line's beginning.
 Read = Callable[[SoundLine, int, int], Sound]
 
 
@@ -31,7 +31,7 @@ def _add(into: Sound, line: SoundLine, first: int, read: Read, as_heard: bool) -
     gains = line.gains(begin, end - begin)
     if not gains.any():
         return
-    sound = read(line, line.from_sample + begin - line.first_sample, end - begin)
+    sound = read(line, begin - line.first_sample, end - begin)
     if as_heard:
         sound = panned_as(line.tone, sound)
     into[:, begin - first : end - first] += to_channels(sound, into.shape[0]) * gains

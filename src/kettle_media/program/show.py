@@ -2,11 +2,12 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
 from kettle_core.picture.picture import Plane
 from kettle_core.program.plan import Plan
 from kettle_core.timing.time_map import Source
-from kettle_media.program.mix import Read
+from kettle_media.program.line_sounds import LineSounds
 from kettle_media.program.sources import TakeSources
 
 
@@ -17,7 +18,11 @@ class Show:
     plan: Plan
     sources: Mapping[Source, TakeSources]
     masks: Mapping[str, Plane]
-    read: Read
+
+    @cached_property
+    def sounds(self) -> LineSounds:
+        """What its sound lines are read from."""
+        return LineSounds(self.sources)
 
     def identities(self) -> dict[Source, str]:
         """Of every source a text that is another one when any picture of it could be."""

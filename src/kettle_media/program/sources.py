@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kettle_core.picture.picture import Picture, Plane
-from kettle_core.program.gain_lines import SoundLine
 from kettle_core.rig.rig import Rig
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.tone import Tone, placed
@@ -90,10 +89,6 @@ class TakeSources:
             self._sounds[key] = opened
         heard: NDArray[np.float32] = self._sounds[key][0].read(first, count)
         return heard if tone.cleans else placed(heard, tone)
-
-    def read(self, line: SoundLine, first: int, count: int) -> Sound:
-        """(channels, count) of a sound line, from a sample of record time on."""
-        return self.sound(line.input_id, line.tone, first, count)
 
     def masks(self) -> dict[str, Plane]:
         """Pictures that the take's masks use, by their names in the rig's library."""

@@ -118,7 +118,7 @@ def render_program(
             name = sources.rig.default_scene.name
             raise TakeError(f"Nothing of the scene “{name}” was recorded in {folder.path.name}.")
         take, written = Source("take", info.id), sources.rig.format.program
-        show = Show(plan, {take: sources}, sources.masks(), sources.read)
+        show = Show(plan, {take: sources}, sources.masks())
         known = read_composed(folder.program_path)
         try:
             cells = write_show(show, part, written, known, on_progress, folder.stems_path)

@@ -39,7 +39,7 @@ def write_show(
     settings = program_settings(written, Mode(*plan.frame_size, plan.fps))
     cells = cells_of(plan, settings, show.identities())
     renderer = Renderer(plan, show.sources, show.masks)
-    with closing(Stems(plan.stems, show.read, stems_path or target.parent)) as stems:
+    with closing(Stems(plan.stems, show.sounds.read, stems_path or target.parent)) as stems:
         made = ProgramWriting(
             plan=plan,
             settings=settings,
@@ -47,7 +47,7 @@ def write_show(
             cells=cells,
             known=known if settings.stitchable else Composed(known.path),
             frames=renderer.frames,
-            mix=ProgramMix(plan, show.read),
+            mix=ProgramMix(plan, show.sounds.read),
             stems=stems,
         )
         write_program(target, made, on_progress)

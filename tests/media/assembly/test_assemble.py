@@ -51,6 +51,14 @@ class Assembled(unittest.TestCase):
     def whole(self, take):
         return self.show(CutList((Piece("p1", take, 0, (4 if take == self.one else 3) * S),)))
 
+    @staticmethod
+    def mix_of(show):
+        plan = replace(show.plan, ducking=replace(show.plan.ducking, on=False))
+        return ProgramMix(plan, show.sounds.read)
+
+    def mix(self, cuts):
+        return self.mix_of(self.show(cuts))
+
     def test_every_frame_is_that_of_its_take(self):
         show = self.show(self.cuts)
         self.assertEqual(show.plan.frames, 60 + 45 + 15)
@@ -67,7 +75,9 @@ class Assembled(unittest.TestCase):
 
     def test_every_sample_is_that_of_its_take_but_round_the_joins(self):
         mixed = {
-            name: ProgramMix(replace(s.plan, ducking=replace(s.plan.ducking, on=False)), s.read)
+            name: ProgramMix(
+                replace(s.plan, ducking=replace(s.plan.ducking, on=False)), s.sounds.read
+            )
             for name, s in (
                 ("all", self.show(self.cuts)),
                 (self.one, self.whole(self.one)),
@@ -89,6 +99,13 @@ class Assembled(unittest.TestCase):
         step = np.abs(np.diff(found, axis=1)).max(axis=0)
         join = step[2 * HZ - away : 2 * HZ + away].max()
         self.assertLessEqual(join, max(0.01, np.quantile(step, 0.999)))
+
+    def test_what_runs_faster_is_silent_or_heard_at_its_pitch(self):
+        *rest, last = self.cuts.pieces
+        for sound in ("off", "stretched"):
+            cuts = CutList((*rest, replace(last, sound=sound)))
+            faster = self.mix(cuts).read(4 * HZ)[:, 3 * HZ + HZ // 2 + 1000 :]
+            self.assertEqual(float(np.abs(faster).max()) > 0.01, sound == "stretched")
 
     def test_it_is_a_file_of_that_length_and_one_that_fails_leaves_nothing(self):
         with TemporaryDirectory() as name:

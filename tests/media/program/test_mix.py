@@ -9,6 +9,8 @@ from kettle_core.program.replay import replay
 from kettle_core.rig.sound_changes import preset_stems, with_tone
 from kettle_core.sound.background import Ducking
 from kettle_core.sound.tone import Tone
+from kettle_core.timing.time_map import Source
+from kettle_media.program.line_sounds import LineSounds
 from kettle_media.program.mix import ProgramMix, Stems
 from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take
@@ -29,10 +31,10 @@ class TakeSounds(unittest.TestCase):
         sources = TakeSources(folder, info, align_take(folder, info))
         self.addCleanup(sources.close)
         plan, _ = plan_take(sources.rig, replay(sources.rig, ()), info.id, info.duration_ns)
-
-        stems = Stems(plan.stems, sources.read, folder.stems_path)
+        sounds = LineSounds({Source("take", info.id): sources})
+        stems = Stems(plan.stems, sounds.read, folder.stems_path)
         self.addCleanup(stems.close)
-        return ProgramMix(plan, sources.read), stems
+        return ProgramMix(plan, sounds.read), stems
 
     def heard(self, name, change):
         """The mix of a changed rig, and its stems by id."""
