@@ -20,6 +20,7 @@ from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
 from kettle_media.player.messages import LENGTH, Message
 from kettle_media.player.nest import Nest
+from kettle_media.player.show import named_take
 from kettle_media.program.take_program import render_program
 from kettle_media.take.afterwards import write_afterwards
 from kettle_media.take.align import align_take
@@ -54,8 +55,10 @@ def _jumps(folder: TakeFolder) -> list[str]:
     nest, rng = Nest(), np.random.default_rng(3)
     found: dict[int, list[float]] = {Message.PICTURE: [], Message.SOUND: []}
     try:
-        with closing(nest.player(folder.path)) as line:
+        with closing(nest.player()) as line:
             both = line.makefile("rwb")
+            both.write(json.dumps({"play": named_take(folder.path)}).encode() + b"\n")
+            both.flush()
             _read(both)  # it is ready
             for turn in range(1, JUMPS + 1):
                 order = {"turn": turn, "at": float(rng.uniform(0, SECONDS - 2)), "rate": 1.0}

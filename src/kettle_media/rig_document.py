@@ -80,6 +80,16 @@ def format_from_json(text: str) -> Format:
     return found
 
 
+def format_from_dict(data: Any) -> Format:
+    """A format of plain data. Raises RigError."""
+    return _FORMAT.read_plain(data)
+
+
+def format_to_dict(format_: Format) -> Any:
+    """Plain data that `format_from_dict` reads back."""
+    return _FORMAT.plain(format_)
+
+
 def mode_to_dict(mode: Mode) -> Plain:
     """A mode as plain data: frame size and rate, or sample rate and channels."""
     plain: Plain = _MODE.plain(mode, defaults=False)

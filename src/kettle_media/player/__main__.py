@@ -1,7 +1,7 @@
 """Starts players: all that they need is loaded once, and each is forked from there.
 
-Whoever wants one sends the take's folder with a socket for it by the socket that is this
-process's standard input; it ends when that is closed.
+Whoever wants one sends a socket for it by the socket that is this process's standard input; it
+ends when that is closed.
 """
 
 import importlib
@@ -11,12 +11,9 @@ import socket
 import sys
 import traceback
 from contextlib import suppress
-from pathlib import Path
 
 from kettle_media.player.process import PlayerProcess
-from kettle_media.take.folder import TakeFolder
 
-MOST_PATH_BYTES = 8192
 # What shows gives way to what records.
 NICE = 5
 # Loaded when they are first used otherwise, which would make the first picture wait.
@@ -24,7 +21,7 @@ LOADED = ("scipy.signal", "scipy.ndimage", "soxr", "cv2", "simplejpeg")
 
 
 def main() -> None:
-    """Fork a player for every folder that comes."""
+    """Fork a player for every socket that comes."""
     with suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, 0, NICE)
     for name in LOADED:
@@ -33,21 +30,21 @@ def main() -> None:
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     asks = socket.socket(fileno=os.dup(sys.stdin.fileno()))
     while True:
-        path, handles, _, _ = socket.recv_fds(asks, MOST_PATH_BYTES, 1)
-        if not path:
+        _, handles, _, _ = socket.recv_fds(asks, 1, 1)
+        if not handles:
             return
         if os.fork() == 0:
             asks.close()
-            _play(Path(os.fsdecode(path)), handles[0])
+            _play(handles[0])
         os.close(handles[0])
 
 
-def _play(folder: Path, handle: int) -> None:
+def _play(handle: int) -> None:
     status = 1
     try:
         signal.signal(signal.SIGCHLD, signal.SIG_DFL)
         with socket.socket(fileno=handle) as line, line.makefile("rwb", 0) as both:
-            PlayerProcess(TakeFolder(folder), both).run()
+            PlayerProcess(both).run()
         status = 0
     except Exception:
         traceback.print_exc()

@@ -1,11 +1,9 @@
 """Where players come from."""
 
-import os
 import socket
 import subprocess
 import sys
 import threading
-from pathlib import Path
 
 
 class Nest:
@@ -33,14 +31,14 @@ class Nest:
         """The number of its process, 0 where there is none."""
         return self._process.pid if self._process else 0
 
-    def player(self, folder: Path) -> socket.socket:
-        """A line to a new player of a take's folder."""
+    def player(self) -> socket.socket:
+        """A line to a new player."""
         try:
-            return self._forked(folder)
+            return self._forked()
         except OSError:
             # It was killed; another one is as good.
             self.end()
-            return self._forked(folder)
+            return self._forked()
 
     def end(self) -> None:
         """Have it end; players end with their own lines."""
@@ -51,12 +49,12 @@ class Nest:
                 self._process.wait()
             self._asks = self._process = None
 
-    def _forked(self, folder: Path) -> socket.socket:
+    def _forked(self) -> socket.socket:
         asks = self.warm_up()
         ours, theirs = socket.socketpair()
         with theirs:
             try:
-                socket.send_fds(asks, [os.fsencode(folder)], [theirs.fileno()])
+                socket.send_fds(asks, [b"."], [theirs.fileno()])
             except OSError:
                 ours.close()
                 raise

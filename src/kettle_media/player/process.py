@@ -1,5 +1,7 @@
 """A player at the end of a line: orders come as JSON lines, messages go, their length first.
 
+The first line names what is played (`show_named`); where that has changed such a line comes anew.
+
 It ends when nobody is at the other end, or has said nothing for a while; then it says so by a
 message of no length.
 """
@@ -14,9 +16,8 @@ from typing import Any, Protocol
 from kettle_core.errors import KettleError
 from kettle_media.player.messages import LENGTH, Message
 from kettle_media.player.player import Order, Player
-from kettle_media.player.show import show_of_take
+from kettle_media.player.show import Named, show_named
 from kettle_media.program.show import Show
-from kettle_media.take.folder import TakeFolder
 
 # Who stands still may think for so long; a page that plays says ten times a second where it is.
 FORGOTTEN_S = 600.0
@@ -41,16 +42,11 @@ class Line(Protocol):
 
 
 class PlayerProcess:
-    """Answers orders about one take until nobody listens.
+    """Answers orders from a line until nobody listens at its other end."""
 
-    Parameters
-    ----------
-    folder : the take
-    line : where orders come from and messages go to
-    """
-
-    def __init__(self, folder: TakeFolder, line: Line) -> None:
-        self._folder, self._line = folder, line
+    def __init__(self, line: Line) -> None:
+        self._line = line
+        self._named: Named = {}
         self._lines: queue.Queue[bytes] = queue.Queue()
         self._show: Show | None = None
         self._player: Player | None = None
@@ -60,8 +56,6 @@ class PlayerProcess:
     def run(self) -> None:
         """Answer."""
         threading.Thread(target=self._listen, name="orders", daemon=True).start()
-        self._open()
-        self._say(Message(Message.READY, 0, 0.0))
         with suppress(GoneError, ConnectionError):
             made: Message | None = None
             while True:
@@ -94,6 +88,11 @@ class PlayerProcess:
             raise GoneError
 
     def _follow(self, asked: dict[str, Any]) -> None:
+        if "play" in asked:
+            self._named = asked["play"]
+            self._open()
+            self._say(Message(Message.READY, 0, 0.0))
+            return
         loop = asked.get("loop")
         order = Order(
             int(asked["turn"]),
@@ -103,7 +102,7 @@ class PlayerProcess:
             (float(loop[0]), float(loop[1])) if loop else None,
         )
         begins, self._turn = order.turn != self._turn, order.turn
-        if asked.get("anew") or (begins and self._player is None):
+        if begins and self._player is None:
             self._open()
         if self._player:
             try:
@@ -119,12 +118,12 @@ class PlayerProcess:
             return None
 
     def _open(self) -> None:
-        """Open the take as it is by now."""
+        """Open what is played, as it is by now."""
         if self._show:
             self._show.close()
         self._show = self._player = None
         try:
-            self._show = show_of_take(self._folder)
+            self._show = show_named(self._named)
             self._player = Player(self._show)
             self._player.warm_up()
         except KettleError as error:

@@ -1,16 +1,51 @@
-"""What is played of a take: its plan as small as pages show it, and its sources."""
+"""What is played, as small as pages show it: a take, or takes as a cut list has them.
 
+It is named by plain data, as it comes from another process.
+"""
+
+from collections.abc import Mapping
 from math import ceil
+from pathlib import Path
+from typing import Any
 
+from kettle_core.assembly.cut_list import CutList
+from kettle_core.rig.format import Format
 from kettle_core.timing.time_map import Source
+from kettle_media.assembly.cut_file import cuts_from_dict, cuts_to_dict
+from kettle_media.assembly.show import show_of_assembly
 from kettle_media.program.show import Show
 from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take
+from kettle_media.rig_document import format_from_dict, format_to_dict
 from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.align import align_take
 from kettle_media.take.folder import TakeFolder
 
 MOST_WIDTH_PX = 1000
+Named = dict[str, Any]
+
+
+def named_take(folder: Path) -> Named:
+    """A take as `show_named` reads it."""
+    return {"take": str(folder)}
+
+
+def named_cuts(takes: Mapping[str, TakeFolder], cuts: CutList, format_: Format) -> Named:
+    """A cut list as `show_named` reads it, with the takes' folders by their UUIDs."""
+    return {
+        "takes": {take: str(folder.path) for take, folder in takes.items()},
+        "cuts": cuts_to_dict(cuts),
+        "format": format_to_dict(format_),
+    }
+
+
+def show_named(named: Named) -> Show:
+    """What is named, as it counts now. Raises KettleError."""
+    if "take" in named:
+        return show_of_take(TakeFolder(Path(named["take"])))
+    takes = {take: TakeFolder(Path(path)) for take, path in named["takes"].items()}
+    small = _small(format_from_dict(named["format"]))
+    return show_of_assembly(takes, cuts_from_dict(named["cuts"]), small, at_once=True)
 
 
 def show_of_take(folder: TakeFolder) -> Show:
@@ -19,8 +54,11 @@ def show_of_take(folder: TakeFolder) -> Show:
     sync = align_take(folder, info, info.damaged)
     sources = TakeSources(folder, info, sync, at_once=True)
     rig = sources.rig
-    small = rig.format.shrunk(ceil(rig.format.frame_width / MOST_WIDTH_PX))
     said = follow_cues(folder, rig)
-    plan, _ = plan_take(rig, said, info.id, sources.length_ns, small)
+    plan, _ = plan_take(rig, said, info.id, sources.length_ns, _small(rig.format))
     take = Source("take", info.id)
     return Show(plan, {take: sources}, sources.masks())
+
+
+def _small(format_: Format) -> Format:
+    return format_.shrunk(ceil(format_.frame_width / MOST_WIDTH_PX))

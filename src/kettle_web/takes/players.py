@@ -1,43 +1,48 @@
-"""Players of takes, as pages' connections have them: each a process of its own."""
+"""Players, as pages' connections have them: each a process of its own."""
 
 import asyncio
 import json
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import suppress
-from pathlib import Path
 from typing import Any, ClassVar
 
 from kettle_media.player.messages import LENGTH
 from kettle_media.player.nest import Nest
+from kettle_media.player.show import Named
 
 # Each opens the tracks of a take (some 100 MB): of more the one that was asked longest ago ends.
 MOST = 4
 
 
 class PlayerLine:
-    """A page's player: begun when it is first asked for, and again when it has ended."""
+    """A page's player: begun when it is first asked for, and again when it has ended.
+
+    `named` says what is to be played, as it is by then.
+    """
 
     nest: ClassVar[Nest] = Nest()
     running: ClassVar[list["PlayerLine"]] = []
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
+    def __init__(self, named: Callable[[], Awaitable[Named]]) -> None:
+        self._named = named
         self._writer: asyncio.StreamWriter | None = None
         self._reader: asyncio.StreamReader | None = None
         self._begins = asyncio.Event()
 
-    async def say(self, order: dict[str, Any]) -> None:
-        """Give it an order."""
+    async def say(self, order: dict[str, Any], anew: bool) -> None:
+        """Give it an order; `anew` if what is played is another one by now."""
         if self._writer is None:
+            anew = True
             await self._begin()
         if self in self.running:
             self.running.remove(self)
             self.running.append(self)
-        if self._writer:
-            # One that is just ending is missed by who reads from it.
-            with suppress(ConnectionError):
-                self._writer.write(json.dumps(order).encode() + b"\n")
-                await self._writer.drain()
+        for line in (*([{"play": await self._named()}] if anew else []), order):
+            if self._writer:
+                # One that is just ending is missed by who reads from it.
+                with suppress(ConnectionError):
+                    self._writer.write(json.dumps(line).encode() + b"\n")
+                    await self._writer.drain()
 
     async def messages(self) -> AsyncIterator[bytes | None]:
         """All that it says; None when it failed."""
@@ -68,6 +73,6 @@ class PlayerLine:
         while len(self.running) >= MOST:
             self.running[0].end()
         self.running.append(self)
-        line = self.nest.player(self._folder)
+        line = self.nest.player()
         self._reader, self._writer = await asyncio.open_connection(sock=line)
         self._begins.set()

@@ -1,22 +1,22 @@
-"""A page plays a take from its plan: orders go to a player, pictures and sound come from it."""
+"""A page plays something from its plan: orders go to a player, pictures and sound come from it."""
 
 import asyncio
 import json
 import logging
 from math import isfinite
-from pathlib import Path
 from typing import Any
 
 from asgiref.sync import sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
+from django.core.exceptions import ObjectDoesNotExist
 
 from kettle_media.player.messages import Message
+from kettle_media.player.show import Named, named_take
 from kettle_media.player.tempo import LIMITS
 from kettle_web.models import Take
 from kettle_web.takes.players import PlayerLine
 
 log = logging.getLogger("kettle.player")
-GONE = "This take was deleted. The library's bin has it."
 FAILED = "The player failed, which its log explains. Press Play to start it anew."
 
 LONGEST_S = 1e7
@@ -25,19 +25,25 @@ LONGEST_S = 1e7
 class PlayConsumer(AsyncWebsocketConsumer):
     """Takes orders as JSON, sends messages as a player packs them (`kettle_media.player`)."""
 
+    GONE = ""
+
+    def named(self, pk: int) -> Named:
+        """What is played now. Raises ObjectDoesNotExist if that is gone."""
+        raise NotImplementedError
+
     async def connect(self) -> None:
-        """Find the take; what it plays with is started by the first order."""
+        """Find what is played; what it plays with is started by the first order."""
         await self.accept()
         self._turn = 0
         self._line: PlayerLine | None = None
         self._pumping: asyncio.Task[None] | None = None
-        pk = self.scope["url_route"]["kwargs"]["pk"]
-        folder = await sync_to_async(_folder_of, thread_sensitive=False)(pk)
-        if folder is None:
-            await self._trouble(GONE)
+        try:
+            await self._named()
+        except ObjectDoesNotExist:
+            await self._trouble(self.GONE)
             await self.close(4404)
             return
-        self._line = PlayerLine(folder)
+        self._line = PlayerLine(self._named)
         self._pumping = asyncio.create_task(self._pump(self._line))
         self._pumping.add_done_callback(self._see_end)
 
@@ -50,7 +56,15 @@ class PlayConsumer(AsyncWebsocketConsumer):
             return
         self._turn = order["turn"]
         if self._line:
-            await self._line.say(order)
+            try:
+                await self._line.say(order, order.pop("anew"))
+            except ObjectDoesNotExist:
+                await self._trouble(self.GONE)
+
+    async def _named(self) -> Named:
+        pk = self.scope["url_route"]["kwargs"]["pk"]
+        found: Named = await sync_to_async(self.named, thread_sensitive=False)(pk)
+        return found
 
     async def disconnect(self, code: int) -> None:
         """Nobody looks any more."""
@@ -77,9 +91,14 @@ class PlayConsumer(AsyncWebsocketConsumer):
             log.error("The connection of a player failed.", exc_info=fault)
 
 
-def _folder_of(pk: int) -> Path | None:
-    take = Take.objects.filter(pk=pk).first()
-    return take.path if take else None
+class TakeConsumer(PlayConsumer):
+    """Plays a take."""
+
+    GONE = "This take was deleted. The library's bin has it."
+
+    def named(self, pk: int) -> Named:
+        """The take's folder."""
+        return named_take(Take.objects.get(pk=pk).path)
 
 
 def read_order(asked: dict[str, Any]) -> dict[str, Any]:

@@ -24,7 +24,7 @@ from kettle_core.timing.time_map import Source
 from kettle_media.player.messages import LENGTH, Message
 from kettle_media.player.nest import Nest
 from kettle_media.player.player import Order, Player
-from kettle_media.player.show import show_of_take
+from kettle_media.player.show import named_take, show_of_take
 from kettle_media.player.tempo import Tempo
 from kettle_media.program.mix import ProgramMix
 from kettle_media.program.renderer import Renderer
@@ -97,7 +97,7 @@ class Played(unittest.TestCase):
             self.assertGreater(np.abs(luma.astype(float) - other).mean(), 0.1)
 
     def test_sound_is_that_of_the_mix_from_anywhere_on(self):
-        mix = ProgramMix(self.show.plan, self.show.read)
+        mix = ProgramMix(self.show.plan, self.show.sounds.read)
         whole = np.concatenate([mix.read(self.show.plan.samples), mix.flush()], axis=1)
         for turn, at_s in enumerate((0.0, 1.37, 0.4)):
             found = played(self.player, Order(turn, at_s, True), enough_sound(0.5))
@@ -117,7 +117,7 @@ class Played(unittest.TestCase):
             self.assertTrue(all(m.body for m in found if m.kind == Message.SOUND))
 
     def test_a_loop_runs_on_without_a_gap_and_shows_what_is_heard(self):
-        mix = ProgramMix(self.show.plan, self.show.read)
+        mix = ProgramMix(self.show.plan, self.show.sounds.read)
         whole = np.concatenate([mix.read(self.show.plan.samples), mix.flush()], axis=1)
         loop = (0.5, 1.1)
         self.player.order(Order(1, 0.8, True, 1.0, loop))
@@ -215,9 +215,15 @@ class Line:
     """A line to a player."""
 
     def __init__(self, nest, folder):
-        self.socket = nest.player(folder)
+        self.folder, self.socket = folder, nest.player()
         self.socket.settimeout(30)
         self.file = self.socket.makefile("rwb")
+        self.open()
+
+    def open(self):
+        """Have the take opened, as it is by now."""
+        self.file.write(json.dumps({"play": named_take(self.folder)}).encode() + b"\n")
+        self.file.flush()
 
     def order(self, **order):
         self.file.write(json.dumps({"rate": 1.0, "playing": False, **order}).encode() + b"\n")
@@ -254,7 +260,8 @@ class InProcesses(unittest.TestCase):
         line.order(turn=1, at=2.0)
         before = line.next(Message.PICTURE)
         write_afterwards(folder, Afterwards((ToScene(0, "scene-1"), Hide(S, "webcam-1"))))
-        line.order(turn=2, at=2.0, anew=True)
+        line.open()
+        line.order(turn=2, at=2.0)
         after = line.next(Message.PICTURE)
         self.assertEqual((before.turn, after.turn), (1, 2))
         self.assertNotEqual(before.body, after.body)
@@ -265,7 +272,8 @@ class InProcesses(unittest.TestCase):
         line.order(turn=1, at=1.0)
         self.assertIsNotNone(line.next(Message.PICTURE))
         away = folder.path.rename(folder.path.with_name("taken-away"))
-        line.order(turn=2, at=3.0, anew=True)
+        line.open()
+        line.order(turn=2, at=3.0)
         self.assertIn("gone-while-played", line.next(Message.TROUBLE).body.decode())
         away.rename(folder.path)
         line.order(turn=3, at=3.0)
