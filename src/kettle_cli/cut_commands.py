@@ -16,10 +16,11 @@ def assemble(options: Namespace) -> int:
     from kettle_engine.process import work_frame_by_frame
     from kettle_media.assembly.assemble import assemble as compose
     from kettle_web.assembly import services
+    from kettle_web.assembly.material import Material
 
     work_frame_by_frame()
     tutorial = services.tutorial_called(options.tutorial)
-    material = services.Material(tutorial)
+    material = Material(tutorial)
     if options.cuts:
         cuts = services.read_cut_file(material, options.cuts)
     else:
@@ -37,10 +38,11 @@ def export_cuts(options: Namespace) -> int:
     """Write a tutorial's cut list as JSON, OpenTimelineIO or an edit decision list."""
     _need_library()
     from kettle_web.assembly import services
+    from kettle_web.assembly.material import Material
 
     check_new(options.file, options.replace)
     tutorial = services.tutorial_called(options.tutorial)
-    material = services.Material(tutorial)
+    material = Material(tutorial)
     version = services.version_of(tutorial, material, options.version)
     services.write_cut_file(version, material, options.file)
     print(f"{options.file}: {len(version.values.pieces)} pieces")
@@ -51,9 +53,10 @@ def import_cuts(options: Namespace) -> int:
     """Read a tutorial's cut list from JSON or OpenTimelineIO; undo brings the old one back."""
     _need_library()
     from kettle_web.assembly import services
+    from kettle_web.assembly.material import Material
 
     tutorial = services.tutorial_called(options.tutorial)
-    material = services.Material(tutorial)
+    material = Material(tutorial)
     cuts = services.read_cut_file(material, options.file)
     version = services.version_of(tutorial, material, options.version)
     services.take_over(version=version, cuts=cuts, words=f"cut list of {options.file.name}")

@@ -141,6 +141,9 @@ class Version(Edited):
     def __str__(self) -> str:
         return self.name
 
+    def get_absolute_url(self) -> str:
+        return reverse("assembly", args=[self.pk])
+
     def read(self, document: Any) -> CutList:
         return cuts_from_dict(document)
 

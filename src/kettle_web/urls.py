@@ -15,6 +15,7 @@ urlpatterns = [
     path("library/", include("kettle_web.library.urls")),
     path("jobs/", include("kettle_web.jobs.urls")),
     path("studio/", include("kettle_web.studio.urls")),
+    path("", include("kettle_web.assembly.urls")),
     path("", include("kettle_web.takes.urls")),
     path("", include("kettle_web.rigs.urls")),
 ]

@@ -14,7 +14,8 @@ from django.utils import timezone
 
 from kettle_cli.words import parser
 from kettle_core.errors import KettleError
-from kettle_web.assembly.services import Material, take_over, version_of
+from kettle_web.assembly.material import Material
+from kettle_web.assembly.services import take_over, version_of
 from kettle_web.frame.editing import undo
 from kettle_web.models import Take, Tutorial, Version
 from kettle_web.takes.services import look_after_takes

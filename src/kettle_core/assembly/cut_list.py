@@ -113,24 +113,58 @@ def checked(cuts: CutList, known: Known) -> CutList:
     return cuts
 
 
-def time_map(cuts: CutList, fps: Fraction) -> TimeMap:
-    """From program time to take time; every piece lasts a whole number of the program's frames.
+@dataclass(frozen=True)
+class Laid:
+    """A piece where it lies in the program, and what of its take is seen there, in exact ns.
 
-    What goes on from the piece before goes on exactly. A piece that rounds to no frame is left out.
+    One that is out lies at one time: where what comes after it begins.
     """
-    laid: list[Part] = []
-    before: tuple[Piece, Fraction] | None = None
-    for piece in cuts.shown:
-        goes_on = before is not None and before[0].take == piece.take
-        begins = Fraction(piece.from_ns)
-        if before is not None and goes_on and before[0].until_ns == piece.from_ns:
-            begins = before[1]
-        frames = round((piece.until_ns - begins) / piece.speed * fps / NS_PER_S)
-        until = begins + frames * NS_PER_S / fps * piece.speed
-        stretched = piece.sound == "stretched"
-        laid.append(Part(Source("take", piece.take), begins, until, piece.speed, stretched))
-        before = piece, until
-    return lay(laid)
+
+    piece: Piece
+    start_ns: Fraction
+    end_ns: Fraction
+    from_ns: Fraction
+
+    @property
+    def until_ns(self) -> Fraction:
+        """Where in its take it ends."""
+        return self.from_ns + (self.end_ns - self.start_ns) * self.piece.speed
+
+
+def laid(cuts: CutList, fps: Fraction) -> tuple[Laid, ...]:
+    """All pieces in the program; each that is shown lasts a whole number of its frames.
+
+    What goes on from the piece before goes on exactly. A piece may round to no frame.
+    """
+    found: list[Laid] = []
+    now = Fraction(0)
+    before: Laid | None = None
+    for piece in cuts.pieces:
+        begins, frames = Fraction(piece.from_ns), 0
+        if not piece.out:
+            one = before.piece if before else None
+            if before and one and (one.take, one.until_ns) == (piece.take, piece.from_ns):
+                begins = before.until_ns
+            frames = round((piece.until_ns - begins) / piece.speed * fps / NS_PER_S)
+        found.append(Laid(piece, now, now + frames * NS_PER_S / fps, begins))
+        now = found[-1].end_ns
+        before = before if piece.out else found[-1]
+    return tuple(found)
+
+
+def time_map(cuts: CutList, fps: Fraction) -> TimeMap:
+    """From program time to take time."""
+    return lay(
+        Part(
+            Source("take", one.piece.take),
+            one.from_ns,
+            one.until_ns,
+            one.piece.speed,
+            one.piece.sound == "stretched",
+        )
+        for one in laid(cuts, fps)
+        if not one.piece.out
+    )
 
 
 # changes

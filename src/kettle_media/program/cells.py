@@ -21,12 +21,12 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source
 from kettle_media.durable import replace_file
 
-VERSION = 2
+VERSION = 3
 
 
 @dataclass(frozen=True)
 class Cell:
-    """Frames [first, end) of a program, and what they hang on."""
+    """Frames or packets [first, end) of a program, and what they hang on."""
 
     first: int
     end: int
@@ -99,10 +99,15 @@ def _seen(stretch: Stretch, first: int, end: int, fps: Fraction) -> object:
 
 @dataclass(frozen=True)
 class Composed:
-    """A program that is there: its cells by their keys, each with the checksum of its packets."""
+    """A program that is there: its cells by their keys, each with the checksum of its packets.
+
+    `sounds` are those of its sound; `stems` has what each stem's file hangs on.
+    """
 
     path: Path
     cells: Mapping[str, tuple[Cell, int]] = field(default_factory=dict)
+    sounds: Mapping[str, tuple[Cell, int]] = field(default_factory=dict)
+    stems: Mapping[str, str] = field(default_factory=dict)
 
 
 def read_composed(program: Path) -> Composed:
@@ -111,16 +116,28 @@ def read_composed(program: Path) -> Composed:
     with contextlib.suppress(*unknown):
         found: dict[str, Any] = json.loads(cells_path(program).read_text())
         if found["version"] == VERSION and found["bytes"] == program.stat().st_size:
-            cells = {key: (Cell(first, end, key), crc) for first, end, key, crc in found["cells"]}
-            return Composed(program, cells)
+            stems = {str(name): str(key) for name, key in found["stems"].items()}
+            return Composed(program, _read(found["cells"]), _read(found["sounds"]), stems)
     return Composed(program)
 
 
-def write_composed(program: Path, cells: Sequence[Cell], sums: Sequence[int]) -> None:
-    """Keep what a program's cells are, and the checksums of their packets. Raises OSError."""
-    rows = [[c.first, c.end, c.key, crc] for c, crc in zip(cells, sums, strict=True)]
-    known = {"version": VERSION, "bytes": program.stat().st_size, "cells": rows}
-    replace_file(cells_path(program), json.dumps(known).encode())
+def _read(rows: Sequence[Any]) -> Mapping[str, tuple[Cell, int]]:
+    return {key: (Cell(first, end, key), crc) for first, end, key, crc in rows if key}
+
+
+def with_sums(cells: Sequence[Cell], sums: Sequence[int]) -> Mapping[str, tuple[Cell, int]]:
+    """Cells by their keys, each with its checksum."""
+    return {c.key: (c, crc) for c, crc in zip(cells, sums, strict=True) if c.key}
+
+
+def write_composed(made: Composed) -> None:
+    """Keep what a program's cells are. Raises OSError."""
+    rows = {
+        name: [[c.first, c.end, c.key, crc] for c, crc in found.values()]
+        for name, found in (("cells", made.cells), ("sounds", made.sounds))
+    }
+    head = {"version": VERSION, "bytes": made.path.stat().st_size, "stems": dict(made.stems)}
+    replace_file(cells_path(made.path), json.dumps({**head, **rows}).encode())
 
 
 def cells_path(program: Path) -> Path:

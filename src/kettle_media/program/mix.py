@@ -92,9 +92,12 @@ class Stems:
             s.id: SoundFileWriter(self._parts[s.id], s.channels, MASTER_HZ, dither) for s in stems
         }
 
-    def go_on(self, samples: int) -> None:
-        """Write the next samples of each."""
-        first, self._at = self._at, self._at + samples
+    def go_to(self, sample: int) -> None:
+        """Write each up to a sample of the program."""
+        if sample <= self._at or not self._writers:
+            return
+        first, self._at = self._at, sample
+        samples = sample - first
         for stem in self._stems:
             made = np.zeros((stem.channels, samples), np.float32)
             for line in stem.lines:

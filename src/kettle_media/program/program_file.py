@@ -10,7 +10,6 @@ from typing import Any
 from zlib import crc32
 
 import av
-import numpy as np
 from av.error import FFmpegError
 from av.video.frame import PictureType
 
@@ -18,40 +17,37 @@ from kettle_core.errors import TakeError
 from kettle_core.picture.picture import Plane
 from kettle_core.program.plan import Plan
 from kettle_core.rig.encoder_settings import EncoderSettings
-from kettle_core.rig.format import ProgramFormat
 from kettle_media.encoding import encoder, open_encoder
 from kettle_media.program.ahead import ahead
 from kettle_media.program.cells import Cell, Composed
 from kettle_media.program.h264 import headers_of, with_start_codes
-from kettle_media.program.mix import ProgramMix, Stems
-from kettle_media.take.sound_track import MASTER_HZ
+from kettle_media.program.program_sound import (
+    SoundWriting,
+    add_sound,
+    sound_checksums,
+    sound_packets,
+)
 from kettle_media.told import Told
 
 Progress = Callable[[int, int], None]
-# Half a second: small enough to go on beside pictures, large enough to cost few calls.
-PIECE_SAMPLES = MASTER_HZ // 2
 PACKETS_AHEAD = 64
 # A frame waits for at most two that are shown after it (B-frames, one of them referred to).
 REORDERED = 2
-SOUND_CODECS = {"aac": "aac", "opus": "libopus"}
 
 
 @dataclass(frozen=True)
 class ProgramWriting:
     """What a program's file is made of.
 
-    `frames` draws frames by their numbers; `known` is the program that was there. `written` is
-    how the sound is encoded.
+    `frames` draws frames by their numbers; `known` is the program that was there.
     """
 
     plan: Plan
     settings: EncoderSettings
-    written: ProgramFormat
     cells: Sequence[Cell]
     known: Composed
     frames: Callable[[Iterable[int]], Generator[Plane, None, None]]
-    mix: ProgramMix
-    stems: Stems
+    sound: SoundWriting
 
 
 def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> None:
@@ -73,23 +69,16 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
     told = Told(target, True, "{} cannot be written")
     with told, av.open(str(target), "w", format="mp4", options=options) as container:
         video = open_encoder(container, made.settings, plan.frame_size, fps, 1 / fps)
-        audio = _sound_stream(container, made.written)
+        audio = add_sound(container, made.sound.written)
         container.start_encoding()
         with ExitStack() as stack:
             pictures = ahead(_Pictures(made, video).packets(), PACKETS_AHEAD, "encode")
             seen = stack.enter_context(pictures)
-            heard = stack.enter_context(ahead(_sounds(made, audio), PACKETS_AHEAD, "sound"))
+            heard = stack.enter_context(
+                ahead(sound_packets(made.sound, audio), PACKETS_AHEAD, "sound")
+            )
             _mux(container, made, seen, heard, on_progress)
-    made.stems.finish()
-
-
-def _sound_stream(container: Any, written: ProgramFormat) -> Any:
-    """Add a sound; libav resamples and mixes down what is given to it."""
-    layout = "mono" if written.channels == 1 else "stereo"
-    codec = SOUND_CODECS[written.sound_codec]
-    audio = container.add_stream(codec, rate=written.sample_rate_hz, layout=layout)
-    audio.bit_rate = written.sound_kbps * 1000
-    return audio
+    made.sound.stems.finish()
 
 
 def _mux(
@@ -108,27 +97,6 @@ def _mux(
     while sound is not None:
         container.mux(sound)
         sound = next(heard, None)
-
-
-def _sounds(made: ProgramWriting, audio: Any) -> Generator[Any, None, None]:
-    written = 0
-    total = made.plan.samples
-    for first in range(0, total, PIECE_SAMPLES):
-        count = min(PIECE_SAMPLES, total - first)
-        made.stems.go_on(count)
-        ready = made.mix.read(count)
-        yield from _encoded_sound(audio, ready, written)
-        written += ready.shape[1]
-    yield from _encoded_sound(audio, made.mix.flush(), written)
-    yield from audio.encode(None)
-
-
-def _encoded_sound(audio: Any, sound: np.ndarray[Any, Any], at: int) -> list[Any]:
-    if not sound.shape[1]:
-        return []
-    frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound), format="fltp", layout="stereo")
-    frame.sample_rate, frame.pts, frame.time_base = MASTER_HZ, at, Fraction(1, MASTER_HZ)
-    return list(audio.encode(frame))
 
 
 class _Pictures:
@@ -233,7 +201,9 @@ def _packets_of(container: Any, fps: Fraction, cell: Cell) -> Iterator[tuple[Any
             return
 
 
-def checksums(program: Path, fps: Fraction, cells: Sequence[Cell]) -> list[int]:
+def checksums(
+    program: Path, fps: Fraction, cells: Sequence[Cell], sounds: Sequence[Cell]
+) -> tuple[list[int], list[int]]:
     """The CRC-32 of each cell's packets as they lie in a program. Raises TakeError."""
     found = []
     with Told(program), av.open(str(program)) as container:
@@ -242,4 +212,4 @@ def checksums(program: Path, fps: Fraction, cells: Sequence[Cell]) -> list[int]:
             for packet, _ in _packets_of(container, fps, cell):
                 crc = crc32(bytes(packet), crc)
             found.append(crc)
-    return found
+        return found, sound_checksums(container, sounds)

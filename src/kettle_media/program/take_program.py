@@ -15,10 +15,7 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap
 from kettle_media.durable import put_in_place
 from kettle_media.program.cells import read_composed, write_composed
-from kettle_media.program.program_file import (
-    Progress,
-    checksums,
-)
+from kettle_media.program.program_file import Progress
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.show import Show
 from kettle_media.program.sources import TakeSources
@@ -121,12 +118,12 @@ def render_program(
         show = Show(plan, {take: sources}, sources.masks())
         known = read_composed(folder.program_path)
         try:
-            cells = write_show(show, part, written, known, on_progress, folder.stems_path)
-            sums = checksums(part, plan.fps, cells)
+            made = write_show(show, part, written, known, on_progress, folder.stems_path)
+            composed = made.composed(part, target)
             with Told(target, True, "{} cannot be written"):
                 put_in_place(part, target)
                 if target == folder.program_path:
-                    write_composed(target, cells, sums)
+                    write_composed(composed)
         finally:
             part.unlink(missing_ok=True)
     return plan.frames

@@ -1,89 +1,16 @@
 """Versions of a tutorial: its takes in order, cut; read from files, written for other programs."""
 
-from dataclasses import dataclass
-from fractions import Fraction
-from functools import cached_property
 from pathlib import Path
 
-from kettle_core.assembly.cut_list import CutList, Known, checked, with_take
-from kettle_core.errors import CutError, KettleError
-from kettle_core.rig.format import Format
-from kettle_core.timing.time_map import Source
+from kettle_core.assembly.cut_list import CutList, checked, with_take
+from kettle_core.errors import CutError
 from kettle_media.assembly.cut_file import CUTS, read_cuts
-from kettle_media.assembly.timeline_file import (
-    SUFFIXES,
-    TakeMedia,
-    read_timeline,
-    write_timeline,
-)
+from kettle_media.assembly.timeline_file import SUFFIXES, read_timeline, write_timeline
 from kettle_media.durable import replace_file
-from kettle_media.take.afterwards import follow_cues
-from kettle_media.take.folder import TakeFolder
-from kettle_media.take.info import RECORDING, TakeInfo
-from kettle_media.take.rig_now import rig_now
 from kettle_media.told import Told
-from kettle_web.frame.editing import edit
+from kettle_web.assembly.material import Material
+from kettle_web.frame.editing import edit, forget
 from kettle_web.models import Tutorial, Version
-
-
-@dataclass(frozen=True)
-class TakeOf:
-    """A take of a tutorial that pieces can be of."""
-
-    name: str
-    folder: TakeFolder
-    info: TakeInfo
-
-    @cached_property
-    def length_ns(self) -> int:
-        """How long it is, pauses closed."""
-        said = follow_cues(self.folder, rig_now(self.folder, self.info)[0])
-        take = Source("take", self.info.id)
-        return int(said.take_time(take, self.info.duration_ns or 0).length_ns)
-
-
-class Material:
-    """What a tutorial's cut lists are made of: its takes that can be read, by their UUIDs."""
-
-    def __init__(self, tutorial: Tutorial) -> None:
-        self.takes: dict[str, TakeOf] = {}
-        for row in tutorial.takes.filter(deleted_at=None).order_by("recorded_at", "pk"):
-            folder = TakeFolder(row.path)
-            try:
-                info = folder.read_info()
-            except KettleError:
-                continue
-            if info.state != RECORDING:
-                self.takes[info.id] = TakeOf(row.name, folder, info)
-
-    @property
-    def folders(self) -> dict[str, TakeFolder]:
-        """The takes' folders."""
-        return {take: found.folder for take, found in self.takes.items()}
-
-    @property
-    def format(self) -> Format:
-        """The program's: that of the first take. Raises CutError where there is none."""
-        first = next(iter(self.takes.values()), None)
-        if first is None:
-            raise CutError("This tutorial has no take yet. Record one first.", "takes")
-        return first.info.rig_values.format
-
-    def known(self) -> Known:
-        """What a cut list may name."""
-        fps = self.format.fps if self.takes else Fraction(30)
-        return Known({take: found.length_ns for take, found in self.takes.items()}, fps)
-
-    def media(self) -> dict[str, TakeMedia]:
-        """The takes as other programs find them, by paths from the takes' folder on."""
-        return {
-            take: TakeMedia(found.name, _program_of(found.folder), found.length_ns)
-            for take, found in self.takes.items()
-        }
-
-
-def _program_of(folder: TakeFolder) -> str:
-    return f"takes/{folder.path.name}/{folder.program_path.name}"
 
 
 def tutorial_called(wanted: str) -> Tutorial:
@@ -117,9 +44,7 @@ def version_of(tutorial: Tutorial, material: Material, name: str = "") -> Versio
     first = versions.first()
     if first and first.revision > 1:
         return first
-    known, cuts = material.known(), CutList()
-    for take in material.takes:
-        cuts = with_take(cuts, known, take)
+    cuts = whole_takes(material)
     whole = {"document": Version().write(cuts)}
     if first is None:
         first, _ = Version.objects.get_or_create(
@@ -132,10 +57,47 @@ def version_of(tutorial: Tutorial, material: Material, name: str = "") -> Versio
     return first
 
 
+def whole_takes(material: Material) -> CutList:
+    """All takes, whole, in the order in which they were recorded."""
+    cuts = CutList()
+    for take in material.takes:
+        cuts = with_take(cuts, material.known(), take)
+    return cuts
+
+
+def another_version(*, version: Version, name: str) -> Version:
+    """A version that begins as this one is. Raises CutError where the name is taken."""
+    _check_name(version.tutorial, name)
+    return Version.objects.create(
+        tutorial=version.tutorial, name=name, document=version.document, revision=2
+    )
+
+
+def rename_version(*, version: Version, name: str) -> None:
+    """Call it otherwise. Raises CutError where the name is taken."""
+    if name != version.name:
+        _check_name(version.tutorial, name, version)
+        Version.objects.filter(pk=version.pk).update(name=name)
+
+
+def delete_version(*, version: Version) -> None:
+    """Delete it with its history. Raises CutError if it is the only one."""
+    if version.tutorial.versions.count() < 2:
+        raise CutError("This is the only version, so it stays. Make another one first.", "version")
+    forget(version)
+    version.delete()
+
+
+def _check_name(tutorial: Tutorial, name: str, but: Version | None = None) -> None:
+    others = (other for other in tutorial.versions.all() if other != but)
+    if any(other.name.casefold() == name.casefold() for other in others):
+        raise CutError(f"There is a version “{name}” already. Choose another name.", "name")
+
+
 def read_cut_file(material: Material, path: Path) -> CutList:
     """A cut list of a file, .json or .otio. Raises CutError."""
     if path.suffix.lower() == ".otio":
-        return read_timeline(path, material.known().fps, material.media())
+        return read_timeline(path, material.fps, material.media())
     if path.suffix.lower() != ".json":
         raise CutError(f"Cut lists are read from .json and .otio files, not “{path.name}”.", "cuts")
     return checked(read_cuts(path), material.known())
@@ -145,7 +107,7 @@ def write_cut_file(version: Version, material: Material, path: Path) -> None:
     """A version as .json, .otio or .edl. Raises CutError, TakeError."""
     if path.suffix.lower() in SUFFIXES:
         name = f"{version.tutorial.name}, {version.name}"
-        write_timeline(path, version.values, material.known().fps, material.media(), name)
+        write_timeline(path, version.values, material.fps, material.media(), name)
         return
     if path.suffix.lower() != ".json":
         kinds = ", ".join([".json", *SUFFIXES])

@@ -13,7 +13,7 @@ from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import sounds_of
 from kettle_core.scene.scene import Scene
 from kettle_web.frame.selectors import KIND_WORDS
-from kettle_web.models import Rig, Take
+from kettle_web.models import Rig, Take, Version
 
 
 @dataclass(frozen=True)
@@ -167,10 +167,23 @@ def path_steps(rig: Rig) -> list[dict[str, str]]:
         ("Record", "record", record),
         ("Takes", "takes", takes),
     )
-    return [
+    found = [
         {"name": name, "address": reverse(url, args=[rig.slug]), "state": state, "words": words}
         for name, url, (state, words) in steps
     ]
+    return [*found, *_steps_after(rig)]
+
+
+def _steps_after(rig: Rig) -> list[dict[str, str]]:
+    """What is made of takes: of the tutorial that is at the rig, or that of its newest take."""
+    last = None if rig.tutorial else rig.takes.select_related("tutorial").first()
+    tutorial = rig.tutorial or (last.tutorial if last else None)
+    if tutorial is None:
+        return []
+    cut = Version.objects.filter(tutorial=tutorial, revision__gt=1).exists()
+    words = ("ready", "cut") if cut else ("new", "not cut yet")
+    address = reverse("tutorial-assembly", args=[tutorial.pk])
+    return [{"name": "Assembly", "address": address, "state": words[0], "words": words[1]}]
 
 
 def _steps_of_take(rig: Rig, take: Take) -> list[dict[str, str]]:

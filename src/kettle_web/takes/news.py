@@ -1,21 +1,29 @@
-"""An open take page is told what others change of the take, or of its own rig."""
+"""An open page is told what others change of what it shows."""
 
 import asyncio
 import json
 from contextlib import suppress
+from typing import ClassVar
 
 from asgiref.sync import sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
 
 from kettle_web.frame.editing import came_since
-from kettle_web.models import Rig, Take
+from kettle_web.models import Edited, Rig, Take
 
 LOOK_EVERY_S = 0.5
+# Revisions of the document, and of all else that the page is drawn from.
 Newest = tuple[int, int]
 
 
 class NewsConsumer(AsyncWebsocketConsumer):
-    """Sends `changed` with the revision and what was done, `again` when its own rig changed."""
+    """Sends `changed` with the revision and what was done, `again` when something else changed."""
+
+    document: ClassVar[type[Edited]]
+
+    def newest(self, pk: int) -> Newest | None:
+        """What is now; None where nothing is left to tell of."""
+        raise NotImplementedError
 
     async def connect(self) -> None:
         """Tell from now on."""
@@ -31,7 +39,7 @@ class NewsConsumer(AsyncWebsocketConsumer):
         # A page that has just gone can't be sent to.
         with suppress(OSError):
             while True:
-                newest, words = await sync_to_async(_newest, thread_sensitive=False)(pk, told)
+                newest, words = await sync_to_async(self._look, thread_sensitive=False)(pk, told)
                 if newest is None:
                     return
                 # The page may be older than this connection.
@@ -45,13 +53,23 @@ class NewsConsumer(AsyncWebsocketConsumer):
     async def _say(self, kind: str, values: dict[str, object]) -> None:
         await self.send(text_data=json.dumps({"kind": kind, "values": values}))
 
+    def _look(self, pk: int, told: Newest | None) -> tuple[Newest | None, str]:
+        """What is now, and what was changed since, in words."""
+        newest = self.newest(pk)
+        if newest is None or told is None or newest[0] == told[0]:
+            return newest, ""
+        return newest, came_since(self.document._base_manager.get(pk=pk), told[0])
 
-def _newest(pk: int, told: Newest | None) -> tuple[Newest | None, str]:
-    """Revisions of a take and of its own rig, and what was changed since; None without a take."""
-    take = Take.objects.filter(pk=pk).only("revision").first()
-    if take is None:
-        return None, ""
-    rig = Rig.with_takes.filter(of_take=pk).values_list("revision", flat=True).first() or 0
-    newest = take.revision, rig
-    words = came_since(take, told[0]) if told and told[0] != take.revision else ""
-    return newest, words
+
+class TakeNews(NewsConsumer):
+    """Tells of changes of a take, and of its own rig."""
+
+    document = Take
+
+    def newest(self, pk: int) -> Newest | None:
+        """Revisions of a take and of its own rig."""
+        take = Take.objects.filter(pk=pk).only("revision").first()
+        if take is None:
+            return None
+        rigs = Rig.with_takes.filter(of_take=pk).values_list("revision", flat=True)
+        return take.revision, rigs.first() or 0

@@ -1,19 +1,22 @@
-import { growth, seen } from "../lib/levels.js";
+import { seen } from "../lib/levels.js";
 import { ruleTime } from "../lib/take_lanes.js";
 import { layOut, partsOf, placeOf, timeAt } from "../lib/take_lines.js";
-import { toRecord } from "../lib/take_time.js";
 import { colours, drawnWith, hole, sized } from "./canvas.js";
+import { drawChanged, drawSeams } from "./cut_drawing.js";
 import { goByKey, isTaken, pointAt } from "./pointing.js";
+
+/** @typedef {import("../lib/take_paper.js").Paper} Paper */
 
 const MARGIN = 44;
 
 /**
- * The whole take in lines: the voice is the ink. Click or arrow keys go somewhere, dragging or
- * arrow keys with Shift mark a stretch.
- * @param {HTMLElement} root @param {import("./take_data.js").TakeData} data
+ * The whole of something in lines: the voice is the ink. Click or arrow keys go somewhere, dragging
+ * or arrow keys with Shift mark a stretch.
+ * @param {HTMLElement} root @param {() => Paper | null} paperNow what is drawn, null until it is there
  * @param {import("./take_view.js").TakeView} view
+ * @param {(at: number) => number} timeHere what stands before a line that begins at a place
  */
-export function mount(root, data, view) {
+export function mount(root, paperNow, view, timeHere = (at) => at) {
   const stop = new AbortController();
   const on = { signal: stop.signal };
   const canvas = /** @type {HTMLCanvasElement} */ (root.querySelector("canvas"));
@@ -24,23 +27,26 @@ export function mount(root, data, view) {
   let width = 0;
 
   const draw = () => {
-    const take = data.now;
-    if (!take) return;
+    const paper = paperNow();
+    if (!paper) return;
     width = Math.max(100, root.clientWidth - MARGIN);
-    const tabs = [...take.scenes, ...take.marks.map((m) => ({ at_s: m.at_s, words: m.text }))];
-    layout = layOut(take.length_s, take.steps, tabs);
+    const speeds = paper.changed.filter((one) => one.words);
+    const above = speeds.map((one) => ({ at_s: one.from, words: one.words }));
+    layout = layOut(paper.length_s, paper.steps, [...paper.scenes, ...paper.marks, ...above]);
     const pen = sized(canvas, root.clientWidth, layout.height);
-    drawLines(pen, take, layout);
+    drawLines(pen, paper, layout);
+    drawChanged(pen, paper, layout, MARGIN, width);
+    drawSeams(pen, paper, layout, MARGIN, width);
     drawView(pen, layout);
-    lay(take, layout);
-    root.setAttribute("aria-valuemax", take.length_s.toFixed(3));
+    lay(paper, layout, above);
+    root.setAttribute("aria-valuemax", paper.length_s.toFixed(3));
     root.setAttribute("aria-valuenow", view.at.toFixed(3));
     root.setAttribute("aria-valuetext", ruleTime(view.at, 0.001));
   };
 
-  /** @param {CanvasRenderingContext2D} pen @param {import("./take_data.js").Overview} take @param {import("../lib/take_lines.js").Layout} all */
-  function drawLines(pen, take, all) {
-    const [ink, pale, ochre, brick, paper, rule, graphite] = colours(
+  /** @param {CanvasRenderingContext2D} pen @param {Paper} paper @param {import("../lib/take_lines.js").Layout} all */
+  function drawLines(pen, paper, all) {
+    const [ink, pale, ochre, brick, ground, rule, graphite] = colours(
       "ink",
       "sand-light",
       "ochre",
@@ -49,26 +55,24 @@ export function mount(root, data, view) {
       "rule",
       "graphite",
     );
-    const track = take.tracks.find((one) => one.name === take.ink);
     const px = all.length / width;
     pen.font = '11px "JetBrains Mono", monospace';
     for (const line of all.lines) {
       pen.fillStyle = graphite;
-      pen.fillText(ruleTime(line.from, 1), 0, line.base + all.ink / 2 + 4);
+      pen.fillText(ruleTime(timeHere(line.from), 1), 0, line.base + all.ink / 2 + 4);
     }
     pen.fillStyle = pale;
-    for (const [a, b] of take.quiet)
+    for (const [a, b] of paper.quiet)
       for (const part of partsOf(all, a, b))
         pen.fillRect(xOf(part.from), part.line.base, (part.until - part.from) * width, all.ink);
-    const probe = track && data.waveform(track, px, 0);
-    const grown = probe ? growth(probe.part) : 1;
+    const wave = paper.ink(px);
     for (const line of all.lines) {
       const middle = line.base + all.ink / 2;
       pen.fillStyle = rule;
       pen.fillRect(MARGIN, middle, ((line.until - line.from) / all.length) * width, 1);
-      if (track) waves(pen, take, track, line, middle, px, grown, ink);
+      waves(pen, wave, line, middle, px, ink);
     }
-    for (const [a, b] of track?.gaps ?? [])
+    for (const [a, b] of paper.gaps)
       for (const part of partsOf(all, a, b))
         hole(
           pen,
@@ -77,17 +81,16 @@ export function mount(root, data, view) {
           Math.max(3, (part.until - part.from) * width),
           all.ink,
           ochre,
-          paper,
+          ground,
         );
     pen.fillStyle = brick;
-    for (const [at] of track?.clips ?? []) {
+    for (const at of paper.clips) {
       const place = placeOf(all, at);
       pen.fillRect(xOf(place.x), place.line.base - 1, 2, 6);
     }
-    // Where a pause was closed: a thin break.
-    for (const [at] of take.pieces.slice(1)) {
+    for (const at of paper.breaks) {
       const place = placeOf(all, at);
-      pen.fillStyle = paper;
+      pen.fillStyle = ground;
       pen.fillRect(xOf(place.x) - 3, place.line.base - 1, 6, all.ink + 2);
       pen.fillStyle = graphite;
       pen.fillRect(xOf(place.x) - 3, place.line.base - 1, 1, all.ink + 2);
@@ -95,16 +98,15 @@ export function mount(root, data, view) {
     }
   }
 
-  /** @param {CanvasRenderingContext2D} pen @param {import("./take_data.js").Overview} take @param {import("./take_data.js").Track} track @param {import("../lib/take_lines.js").Line} line @param {number} middle @param {number} px @param {number} grown @param {string} ink */
-  function waves(pen, take, track, line, middle, px, grown, ink) {
+  /** @param {CanvasRenderingContext2D} pen @param {(at: number) => import("../lib/take_paper.js").Wave | null} wave @param {import("../lib/take_lines.js").Line} line @param {number} middle @param {number} px @param {string} ink */
+  function waves(pen, wave, line, middle, px, ink) {
     const half = (layout?.ink ?? 0) / 2;
     pen.fillStyle = ink;
     for (let x = 0; x < Math.min(width, (line.until - line.from) / px); x += 1) {
-      const record = toRecord(take.pieces, line.from + x * px) - track.shift_s;
-      const wave = data.waveform(track, px, record);
-      const found = wave && seen(wave.part, wave.step_s, record, record + px);
+      const here = wave(line.from + x * px);
+      const found = here && seen(here.part, here.step_s, here.record, here.record + px);
       if (!found) continue;
-      const [least, most] = found.map((one) => Math.max(-1, Math.min(1, one * grown)));
+      const [least, most] = found.map((one) => Math.max(-1, Math.min(1, one * here.grown)));
       pen.fillRect(MARGIN + x, middle - most * half, 1, Math.max(1, (most - least) * half));
     }
   }
@@ -142,9 +144,10 @@ export function mount(root, data, view) {
     pen.fill();
   }
 
-  /** Words stand above the ink: steps, scenes, marks. @param {import("./take_data.js").Overview} take @param {import("../lib/take_lines.js").Layout} all */
-  function lay(take, all) {
-    const key = JSON.stringify([take.scenes, take.marks, take.steps, all.height, width]);
+  /** Words stand above the ink: steps, scenes, marks, speeds. @param {Paper} paper @param {import("../lib/take_lines.js").Layout} all @param {import("../lib/take_lines.js").Word[]} speeds */
+  function lay(paper, all, speeds) {
+    const { scenes, marks, steps } = paper;
+    const key = JSON.stringify([scenes, marks, steps, speeds, all.height, width]);
     if (key === shown) return;
     shown = key;
     /** @type {HTMLElement[]} */
@@ -167,10 +170,13 @@ export function mount(root, data, view) {
       line.heads.forEach((head, n) => {
         if (!n) put("step", head.at_s, line.heads.map((h) => h.words).join(" · "), line.top);
       });
-    for (const scene of take.scenes)
-      put("scene", scene.at_s, scene.words, placeOf(all, scene.at_s).line.base - 18);
-    for (const mark of take.marks)
-      put("mark", mark.at_s, mark.text, placeOf(all, mark.at_s).line.base - 18);
+    for (const [kind, found] of /** @type {[string, import("../lib/take_lines.js").Word[]][]} */ ([
+      ["scene", scenes],
+      ["mark", marks],
+      ["speed", speeds],
+    ]))
+      for (const one of found)
+        put(kind, one.at_s, one.words, placeOf(all, one.at_s).line.base - 18);
     words.replaceChildren(...made);
   }
 

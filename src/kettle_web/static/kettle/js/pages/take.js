@@ -12,6 +12,7 @@ import { mount as mountPlayer } from "../components/take_player.js";
 import { mount as mountStage } from "../components/take_stage.js";
 import { TakeView } from "../components/take_view.js";
 import { refresh } from "../lib/page.js";
+import { paperOfTake } from "../lib/take_paper.js";
 import { placeIn } from "../lib/take_place.js";
 
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
@@ -34,7 +35,10 @@ if (lines && lanes && place) {
   const data = takeData(lines.dataset.lines ?? "", () => {
     for (const one of drawn) one.draw();
   });
-  drawn.push(mountLines(lines, data, view), mountLanes(lanes, data, view));
+  drawn.push(
+    mountLines(lines, () => paperOfTake(data), view),
+    mountLanes(lanes, data, view),
+  );
   const player = mountPlayer(place, data, view);
   const svg = /** @type {SVGSVGElement} */ (place.querySelector("[data-stage]"));
   mountControls(player, view, data, mountStage(svg, player, view));

@@ -1,0 +1,193 @@
+"""What the forms of the assembly page change: a cut list in, the same out."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+
+from django.http import QueryDict
+
+from kettle_core.assembly.cut_list import (
+    CutList,
+    Known,
+    Piece,
+    Place,
+    at_speed,
+    copied,
+    moved,
+    removed,
+    split,
+    take_back,
+    take_out,
+    with_take,
+)
+from kettle_core.assembly.quiet import Shortening, Stretch, shortened
+from kettle_core.errors import CutError
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_web.assembly.forms import PLACE_WORDS, PlaceForm, QuietForm, SpeedForm
+from kettle_web.assembly.material import Material
+from kettle_web.frame.asking import WrongFieldError
+from kettle_web.frame.editing import Made
+
+Changed = Made[CutList]
+Stretches = Mapping[str, Sequence[Stretch]]
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A form of the page, with what it can be about."""
+
+    post: QueryDict
+    known: Known
+    names: Mapping[str, str]
+    whole: CutList
+    quiet: Stretches = field(default_factory=dict)
+    kept: Stretches = field(default_factory=dict)
+
+    def stretch(self, cuts: CutList) -> tuple[Place, Place]:
+        """The stretch that is marked, or the piece at the play head. Raises CutError."""
+        form = PlaceForm(self.post)
+        if not form.is_valid():
+            raise CutError(PLACE_WORDS, "place")
+        found = form.cleaned_data
+        first = Place(found["from_piece"], round(found["from_s"] * NS_PER_S))
+        if found["until_piece"] and found["until_s"] is not None:
+            return first, Place(found["until_piece"], round(found["until_s"] * NS_PER_S))
+        piece = cuts.piece(first.piece)
+        return Place(piece.id, piece.from_ns), Place(piece.id, piece.until_ns)
+
+    def piece(self, cuts: CutList) -> Piece:
+        """The piece that is meant. Raises CutError."""
+        return cuts.piece(self.stretch(cuts)[0].piece)
+
+
+def asked_of(post: QueryDict, material: Material, whole: CutList) -> Asked:
+    """What a form asks for, with all that it needs. Raises WrongFieldError, TakeError."""
+    names = {take: found.row.name for take, found in material.takes.items()}
+    asked = Asked(post, material.known(), names, whole)
+    if post.get("part") not in ("quiet-out", "quiet-faster"):
+        return asked
+    form = QuietForm(post)
+    if not form.is_valid():
+        raise WrongFieldError(quiet=form)
+    how = form.cleaned_data["below"], form.cleaned_data["seconds"]
+    takes = material.takes.items()
+    quiet = {take: found.quiet(*how) for take, found in takes}
+    kept = {take: found.kept for take, found in takes}
+    return Asked(post, asked.known, names, whole, quiet, kept)
+
+
+def change(cuts: CutList, asked: Asked) -> Changed:
+    """The change that a form asks for. Raises CutError, WrongFieldError."""
+    part = asked.post.get("part", "")
+    if part not in PARTS:
+        raise CutError("This can't be changed here. Reload the page.", "part")
+    return PARTS[part](cuts, asked)
+
+
+def _out(cuts: CutList, asked: Asked) -> Changed:
+    made = take_out(cuts, asked.known, *asked.stretch(cuts))
+    return made, f"{_shorter_s(cuts, made):.1f} s taken out"
+
+
+def _back(cuts: CutList, asked: Asked) -> Changed:
+    made = take_back(cuts, asked.known, *asked.stretch(cuts))
+    return made, f"{_shorter_s(made, cuts):.1f} s taken back"
+
+
+def _speed(cuts: CutList, asked: Asked) -> Changed:
+    form = SpeedForm(asked.post)
+    if not form.is_valid():
+        raise WrongFieldError(speed=form)
+    stretched = form.cleaned_data["sound"] == "stretched"
+    made = at_speed(cuts, asked.known, *asked.stretch(cuts), form.percent, stretched)
+    return made, speed_words(form.percent, stretched)
+
+
+def speed_words(percent: int, stretched: bool) -> str:
+    """A speed as it is read on the lines."""
+    if percent == 100:
+        return "as recorded"
+    return f"× {percent / 100:g}" + ("" if stretched else ", no sound")
+
+
+def _split(cuts: CutList, asked: Asked) -> Changed:
+    form = PlaceForm(asked.post)
+    if not form.is_valid():
+        raise CutError(PLACE_WORDS, "place")
+    at_ns = round(form.cleaned_data["from_s"] * NS_PER_S)
+    made = split(cuts, asked.known, Place(form.cleaned_data["from_piece"], at_ns))
+    return made, f"parted at {at_ns / NS_PER_S:.1f} s of its take"
+
+
+def _move(by: int, cuts: CutList, asked: Asked) -> Changed:
+    """Before the piece before it, or after the one after it."""
+    piece = asked.piece(cuts)
+    there = cuts.pieces.index(piece) + (by if by < 0 else by + 1)
+    if there < 0:
+        return cuts, ""
+    before = cuts.pieces[there].id if there < len(cuts.pieces) else ""
+    return moved(cuts, [piece.id], before), f"a piece moved {'on' if by > 0 else 'back'}"
+
+
+def _copy(cuts: CutList, asked: Asked) -> Changed:
+    return copied(cuts, asked.piece(cuts).id), "a piece doubled"
+
+
+def _remove(cuts: CutList, asked: Asked) -> Changed:
+    return removed(cuts, asked.piece(cuts).id), "a piece removed"
+
+
+def _add(cuts: CutList, asked: Asked) -> Changed:
+    take = asked.post.get("take", "")
+    if take not in asked.names:
+        raise CutError("This take is not there any more. Choose another one.", "take")
+    return with_take(cuts, asked.known, take), f"“{asked.names[take]}” added"
+
+
+def _gone_out(cuts: CutList, asked: Asked) -> Changed:
+    left = CutList(tuple(p for p in cuts.pieces if p.take in asked.known.takes))
+    return left, "pieces of deleted takes removed"
+
+
+def _quiet(faster: bool, cuts: CutList, asked: Asked) -> Changed:
+    form = QuietForm(asked.post)
+    if not form.is_valid():
+        raise WrongFieldError(quiet=form)
+    made = shortened(cuts, asked.known, asked.quiet, asked.kept, shortening(form, faster))
+    number = len(made.pieces) - len(cuts.pieces)
+    if made == cuts:
+        raise CutError("No stretch is quiet by these two values. Nothing was changed.", "below")
+    words = speed_words(shortening(form, True).percent, False) if faster else "taken out"
+    return made, f"quiet stretches {words} ({(number + 1) // 2})"
+
+
+def shortening(form: QuietForm, faster: bool) -> Shortening:
+    """What a checked form says becomes of quiet stretches."""
+    rest_ns = form.cleaned_data["rest"] * 10**6
+    percent = round(form.cleaned_data["faster"] * 100) if faster else 0
+    return Shortening(rest_ns, percent)
+
+
+def _anew(_: CutList, asked: Asked) -> Changed:
+    return asked.whole, "all takes, whole"
+
+
+PARTS: dict[str, Callable[[CutList, Asked], Changed]] = {
+    "out": _out,
+    "back": _back,
+    "speed": _speed,
+    "split": _split,
+    "earlier": partial(_move, -1),
+    "later": partial(_move, 1),
+    "copy": _copy,
+    "remove": _remove,
+    "add": _add,
+    "gone": _gone_out,
+    "quiet-out": partial(_quiet, False),
+    "quiet-faster": partial(_quiet, True),
+    "anew": _anew,
+}
+
+
+def _shorter_s(long: CutList, short: CutList) -> float:
+    return float(long.length_ns - short.length_ns) / NS_PER_S

@@ -1,0 +1,35 @@
+"""An open assembly page plays its version, and is told what others change of it."""
+
+from kettle_media.player.show import Named, named_cuts
+from kettle_web.assembly.material import Material
+from kettle_web.models import Rig, Take, Version
+from kettle_web.takes.news import Newest, NewsConsumer
+from kettle_web.takes.playing import PlayConsumer
+
+
+class AssemblyConsumer(PlayConsumer):
+    """Plays a version as it is now."""
+
+    GONE = "This version was deleted. Choose another one."
+
+    def named(self, pk: int) -> Named:
+        """Its cut list with the takes it is made of."""
+        version = Version.objects.select_related("tutorial").get(pk=pk)
+        material = Material(version.tutorial)
+        return named_cuts(material.folders, version.values, material.format)
+
+
+class AssemblyNews(NewsConsumer):
+    """Tells of changes of a version, and of its takes."""
+
+    document = Version
+
+    def newest(self, pk: int) -> Newest | None:
+        """Revisions of a version, and of all its takes with their own rigs together."""
+        version = Version.objects.filter(pk=pk).only("revision", "tutorial").first()
+        if version is None:
+            return None
+        takes = Take.objects.filter(tutorial=version.tutorial_id)
+        rigs = Rig.with_takes.filter(of_take__in=takes)
+        revisions = (rows.values_list("revision", flat=True) for rows in (takes, rigs))
+        return version.revision, sum(sum(found) for found in revisions)

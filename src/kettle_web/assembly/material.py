@@ -1,0 +1,97 @@
+"""What a tutorial's cut lists are made of: its takes, and what is known of them in take time."""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from kettle_core.assembly.cut_list import Known
+from kettle_core.assembly.quiet import Stretch
+from kettle_core.errors import CutError, KettleError, TakeError
+from kettle_core.rig.format import Format
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.assembly.timeline_file import TakeMedia
+from kettle_media.survey.survey import find_quiet
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import RECORDING
+from kettle_web.models import Take, Tutorial
+from kettle_web.takes.overview import TakeNow, take_now
+
+KEEP = "keep"
+
+
+@dataclass(frozen=True)
+class TakeOf:
+    """A take of a tutorial that pieces can be of."""
+
+    row: Take
+    now: TakeNow
+
+    @property
+    def length_ns(self) -> int:
+        """How long it is, pauses closed."""
+        return int(self.now.take_time.length_ns)
+
+    def quiet(self, below_dbfs: float, for_s: float) -> list[Stretch]:
+        """Where nobody speaks, in take time. Raises TakeError where that can't be told."""
+        survey = self.now.survey
+        if survey is None:
+            raise TakeError(f"{self.row.name} has not been looked at yet. Wait a moment.")
+        found = find_quiet(self.now.folder, self.now.info, survey, below_dbfs, for_s)
+        return _in_ns(self.now.spans(found))
+
+    @property
+    def kept(self) -> list[Stretch]:
+        """What marks called "keep" say is to be left as it is, in take time."""
+        kept = (m for m in self.now.said.marks if m.text.strip().casefold() == KEEP)
+        frame_ns = round(NS_PER_S / self.now.was.rig.format.fps)
+        return _in_ns(self.now.spans((m.at_ns, m.until_ns or m.at_ns + frame_ns) for m in kept))
+
+
+class Material:
+    """The takes of a tutorial that can be read, by their UUIDs."""
+
+    def __init__(self, tutorial: Tutorial) -> None:
+        self.takes: dict[str, TakeOf] = {}
+        for row in tutorial.takes.filter(deleted_at=None).order_by("recorded_at", "pk"):
+            try:
+                now = take_now(row)
+            except KettleError:
+                continue
+            if now.info.state != RECORDING:
+                self.takes[now.info.id] = TakeOf(row, now)
+
+    @property
+    def folders(self) -> dict[str, TakeFolder]:
+        """The takes' folders."""
+        return {take: found.now.folder for take, found in self.takes.items()}
+
+    @property
+    def format(self) -> Format:
+        """The program's: that of the first take. Raises CutError where there is none."""
+        first = next(iter(self.takes.values()), None)
+        if first is None:
+            raise CutError("This tutorial has no take yet. Record one first.", "takes")
+        return first.now.info.rig_values.format
+
+    @property
+    def fps(self) -> Fraction:
+        """The program's frame rate."""
+        return self.format.fps if self.takes else Fraction(30)
+
+    def known(self) -> Known:
+        """What a cut list may name."""
+        return Known({take: found.length_ns for take, found in self.takes.items()}, self.fps)
+
+    def media(self) -> dict[str, TakeMedia]:
+        """The takes as other programs find them, by paths from the takes' folder on."""
+        return {
+            take: TakeMedia(found.row.name, _program_of(found.now.folder), found.length_ns)
+            for take, found in self.takes.items()
+        }
+
+
+def _program_of(folder: TakeFolder) -> str:
+    return f"takes/{folder.path.name}/{folder.program_path.name}"
+
+
+def _in_ns(spans: list[tuple[float, float]]) -> list[Stretch]:
+    return [(round(a * NS_PER_S), round(b * NS_PER_S)) for a, b in spans]

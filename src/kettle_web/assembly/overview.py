@@ -1,0 +1,88 @@
+"""What lines and player of an assembly are drawn from: plain data, in seconds."""
+
+from typing import Any
+
+from django.urls import reverse
+
+from kettle_core.assembly.cut_list import CutList, laid
+from kettle_core.assembly.quiet import shortened
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_web.assembly.changes import Asked, shortening, speed_words
+from kettle_web.assembly.forms import QuietForm
+from kettle_web.assembly.material import Material
+from kettle_web.models import Rig, Version
+from kettle_web.templatetags.kettle import clock
+
+
+def overview(version: Version, material: Material) -> dict[str, Any]:
+    """The pieces of a version where they lie, and where its takes are told of."""
+    cuts: CutList = version.values
+    rows = laid(cuts, material.fps)
+    used = {piece.take for piece in cuts.pieces}
+    return {
+        "revision": version.revision,
+        "fps": float(material.fps),
+        "length_s": float(rows[-1].end_ns) / NS_PER_S if rows else 0.0,
+        "plan": plan_address(version, material),
+        "pieces": [
+            {
+                "id": one.piece.id,
+                "take": one.piece.take,
+                "from_s": one.piece.from_ns / NS_PER_S,
+                "until_s": one.piece.until_ns / NS_PER_S,
+                "out": one.piece.out,
+                "speed": one.piece.percent / 100,
+                "words": words_of(one.piece.percent, one.piece.sound),
+                "at_s": float(one.start_ns) / NS_PER_S,
+                "end_s": float(one.end_ns) / NS_PER_S,
+            }
+            for one in rows
+        ],
+        "takes": {
+            take: {
+                "name": found.row.name,
+                "overview": reverse("take-overview", args=[found.row.pk]),
+                "page": found.row.get_absolute_url(),
+            }
+            for take, found in material.takes.items()
+            if take in used
+        },
+    }
+
+
+def words_of(percent: int, sound: str) -> str:
+    """How a piece runs, "" where it runs as it was recorded."""
+    return "" if percent == 100 else speed_words(percent, sound == "stretched")
+
+
+def plan_address(version: Version, material: Material) -> str:
+    """Where it is played; another address when it, its takes or their rigs are changed."""
+    if not version.values.shown or gone_pieces(version, material):
+        return ""
+    takes = [found.row for found in material.takes.values()]
+    rigs = Rig.with_takes.filter(of_take__in=takes).values_list("revision", flat=True)
+    changed = f"{version.revision}.{sum(t.revision for t in takes)}.{sum(rigs)}"
+    return f"/live/assembly/{version.pk}/?revision={changed}"
+
+
+def gone_pieces(version: Version, material: Material) -> int:
+    """How many pieces are of takes that are not there any more."""
+    return sum(piece.take not in material.takes for piece in version.values.pieces)
+
+
+def quiet_overview(cuts: CutList, asked: Asked, form: QuietForm) -> dict[str, Any]:
+    """Quiet stretches by their takes, and how long the program would be without them."""
+    found = {}
+    for name, faster in (("out", False), ("faster", True)):
+        how = shortening(form, faster)
+        made = shortened(cuts, asked.known, asked.quiet, asked.kept, how)
+        found[name] = clock(float(made.length_ns) / NS_PER_S)
+    now = clock(float(cuts.length_ns) / NS_PER_S)
+    return {
+        "spans": {
+            take: [(a / NS_PER_S, b / NS_PER_S) for a, b in spans]
+            for take, spans in asked.quiet.items()
+        },
+        "out": f"Taken out it is {found['out']} instead of {now}.",
+        "faster": f"Faster it is {found['faster']}.",
+    }

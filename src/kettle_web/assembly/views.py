@@ -1,0 +1,158 @@
+"""The assembly page: a tutorial's takes in lines, cut and put in order."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_POST, require_safe
+
+from kettle_core.errors import CutError
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_web.assembly.changes import asked_of, change
+from kettle_web.assembly.forms import QuietForm, SpeedForm, VersionForm
+from kettle_web.assembly.material import Material
+from kettle_web.assembly.overview import gone_pieces, overview, quiet_overview
+from kettle_web.assembly.services import (
+    another_version,
+    delete_version,
+    rename_version,
+    version_of,
+    whole_takes,
+)
+from kettle_web.frame import editing
+from kettle_web.frame.asking import WrongFieldError, in_place, seen
+from kettle_web.frame.editing import edit, history
+from kettle_web.models import Tutorial, Version
+from kettle_web.takes.players import PlayerLine
+from kettle_web.tutorials.views import rig_of
+
+
+@require_safe
+def of_tutorial(request: HttpRequest, pk: int) -> HttpResponse:
+    """To the tutorial's version that was made first."""
+    tutorial = get_object_or_404(Tutorial, pk=pk)
+    return redirect(version_of(tutorial, Material(tutorial)))
+
+
+@require_safe
+def assembly(request: HttpRequest, pk: int) -> HttpResponse:
+    """The page of a version."""
+    return _page(request, _version(pk))
+
+
+def _version(pk: int) -> Version:
+    return get_object_or_404(Version.objects.select_related("tutorial"), pk=pk)
+
+
+def _page(
+    request: HttpRequest, version: Version, wrong: dict[str, Any] | None = None
+) -> HttpResponse:
+    wrong, tutorial = wrong or {}, version.tutorial
+    material = Material(tutorial)
+    cuts = version.values
+    versions = [(one, float(one.values.length_ns) / NS_PER_S) for one in tutorial.versions.all()]
+    context = {
+        "rig": rig_of(tutorial),
+        "page": "assembly",
+        "tutorial": tutorial,
+        "version": version,
+        "versions": versions,
+        "length_s": float(cuts.length_ns) / NS_PER_S,
+        "whole_s": sum(p.until_ns - p.from_ns for p in cuts.pieces) / NS_PER_S,
+        "pieces": len(cuts.pieces),
+        "out": sum(p.out for p in cuts.pieces),
+        "faster": sum(p.percent != 100 and not p.out for p in cuts.pieces),
+        "used": len({p.take for p in cuts.shown}),
+        "takes": [(take, found.row) for take, found in material.takes.items()],
+        "gone": gone_pieces(version, material),
+        "speed": wrong.get("speed") or SpeedForm(),
+        "quiet": wrong.get("quiet") or QuietForm(),
+        "name": wrong.get("name") or VersionForm(initial={"name": version.name}),
+        "fresh": wrong.get("fresh") or VersionForm(prefix="new"),
+        "history": history(version),
+        "undo_at": reverse("undo-assembly", args=[version.pk]),
+        "here": version.get_absolute_url(),
+    }
+    return render(request, "assembly/assembly.html", context, status=400 if wrong else 200)
+
+
+@require_safe
+def assembly_overview(request: HttpRequest, pk: int) -> HttpResponse:
+    """What lines and player are drawn from."""
+    PlayerLine.nest.warm_up()
+    version = _version(pk)
+    return JsonResponse(overview(version, Material(version.tutorial)))
+
+
+@require_safe
+def quiet(request: HttpRequest, pk: int) -> HttpResponse:
+    """Quiet stretches by the values given, and what leaving them out would make of the program."""
+    version, form = _version(pk), QuietForm(request.GET)
+    if not form.is_valid():
+        raise CutError(" ".join(str(errors[0]) for errors in form.errors.values()), "below")
+    material = Material(version.tutorial)
+    post = request.GET.copy()
+    post["part"] = "quiet-out"
+    return JsonResponse(
+        quiet_overview(version.values, asked_of(post, material, version.values), form)
+    )
+
+
+@require_POST
+def change_assembly(request: HttpRequest, pk: int) -> HttpResponse:
+    """One form or button of the page: the cut list is changed."""
+    version = _version(pk)
+    material = Material(version.tutorial)
+    try:
+        asked = asked_of(request.POST, material, whole_takes(material))
+        edit(version, lambda cuts: change(cuts, asked), seen(request))
+    except WrongFieldError as refused:
+        return _page(request, version, refused.wrong)
+    return redirect(version)
+
+
+@require_POST
+def undo(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take the newest change back, or do it again."""
+    version, again = _version(pk), "again" in request.POST
+    words = editing.undo(version, seen(request), again)
+    if words and not in_place(request):
+        messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
+    return redirect(version)
+
+
+@require_POST
+def new_version(request: HttpRequest, pk: int) -> HttpResponse:
+    """Another version, which begins as this one is."""
+    version, form = _version(pk), VersionForm(request.POST, prefix="new")
+    if form.is_valid():
+        try:
+            return redirect(another_version(version=version, name=form.cleaned_data["name"]))
+        except CutError as error:
+            form.add_error("name", str(error))
+    return _page(request, version, {"fresh": form})
+
+
+@require_POST
+def rename(request: HttpRequest, pk: int) -> HttpResponse:
+    """A version called otherwise."""
+    version, form = _version(pk), VersionForm(request.POST)
+    if form.is_valid():
+        try:
+            rename_version(version=version, name=form.cleaned_data["name"])
+        except CutError as error:
+            form.add_error("name", str(error))
+        else:
+            return redirect(version)
+    return _page(request, version, {"name": form})
+
+
+@require_POST
+def delete(request: HttpRequest, pk: int) -> HttpResponse:
+    """A version deleted, with its history; the takes stay."""
+    version = _version(pk)
+    delete_version(version=version)
+    messages.info(request, f"The version “{version.name}” was deleted. The takes stay.")
+    return redirect("tutorial-assembly", version.tutorial_id)

@@ -1,0 +1,154 @@
+import { onPaper, papered, placesOf, rowAt } from "../lib/cut_pieces.js";
+import { inkOf } from "../lib/take_paper.js";
+import { takeData } from "./take_data.js";
+
+/**
+ * @typedef {import("../lib/cut_pieces.js").Row} Row
+ * @typedef {import("./take_data.js").TakeData} TakeData
+ * @typedef {{revision: number, fps: number, length_s: number, plan: string,
+ *   pieces: import("../lib/cut_pieces.js").Piece[],
+ *   takes: Record<string, {name: string, overview: string, page: string}>}} Cuts
+ */
+
+/**
+ * What is drawn of an assembly: its pieces, and the takes that they are of.
+ * @param {string} address @param {() => void} came called when there is more to draw
+ */
+export function cutData(address, came) {
+  const stop = new AbortController();
+  /** @type {Map<string, TakeData>} */
+  const takes = new Map();
+  /** @type {Cuts | null} */
+  let known = null;
+  /** @type {Row[]} */
+  let rows = [];
+  /** By the two values of the page; by those of the takes' surveys before they were changed. @type {Record<string, [number, number][]> | null} */
+  let quiet = null;
+  /** @type {import("../lib/take_paper.js").Paper | null} */
+  let paper = null;
+
+  const changed = () => {
+    paper = null;
+    came();
+  };
+
+  /** @param {string} take */
+  const dataOf = (take) => takes.get(take)?.now ?? null;
+
+  /** What stands at places of takes, where it lies on paper. @param {(take: import("./take_data.js").Overview) => {at_s: number, words: string}[]} of */
+  const words = (of) =>
+    [...takes].flatMap(([take, data]) =>
+      (data.now ? of(data.now) : []).flatMap((one) =>
+        placesOf(rows, take, one.at_s).map((at_s) => ({ at_s, words: one.words })),
+      ),
+    );
+
+  /** @param {(take: import("./take_data.js").Overview, name: string) => [number, number][]} of */
+  const spans = (of) =>
+    [...takes].flatMap(([take, data]) =>
+      (data.now ? of(data.now, take) : []).flatMap(([a, b]) => onPaper(rows, take, a, b)),
+    );
+
+  /** A piece begins in a scene, whether or not it is changed to there. */
+  const scenes = () => {
+    const found = words((take) => take.scenes);
+    for (const row of rows) {
+      const scene = dataOf(row.take)?.scenes.findLast((one) => one.at_s <= row.from_s + 1e-6);
+      const before = rows[rows.indexOf(row) - 1];
+      const goesOn = before?.take === row.take && before.until_s === row.from_s;
+      if (scene && !goesOn && scene.at_s < row.from_s)
+        found.push({ at_s: row.paper, words: scene.words });
+    }
+    return found.sort((a, b) => a.at_s - b.at_s);
+  };
+
+  const inkNow = (/** @type {Map<string, TakeData>} */ all) => (/** @type {number} */ px) => {
+    const inks = new Map([...all].map(([take, data]) => [take, inkOf(data, px)]));
+    return (/** @type {number} */ at) => {
+      const row = rowAt(rows, at);
+      return (row && inks.get(row.take)?.(row.from_s + at - row.paper)) ?? null;
+    };
+  };
+
+  /** @returns {import("../lib/take_paper.js").Paper} */
+  const made = () => {
+    const inkTrack = (/** @type {import("./take_data.js").Overview} */ take) =>
+      take.tracks.find((one) => one.name === take.ink);
+    return {
+      length_s: rows.at(-1)?.paper_end ?? 0,
+      steps: words((take) => take.steps).sort((a, b) => a.at_s - b.at_s),
+      scenes: scenes(),
+      marks: words((take) => take.marks.map((mark) => ({ at_s: mark.at_s, words: mark.text }))),
+      quiet: spans((take, name) => quiet?.[name] ?? (quiet ? [] : take.quiet)),
+      gaps: spans((take) => inkTrack(take)?.gaps ?? []),
+      clips: words((take) =>
+        (inkTrack(take)?.clips ?? []).map(([at_s]) => ({ at_s, words: "" })),
+      ).map((one) => one.at_s),
+      breaks: words((take) => take.pieces.slice(1).map(([at_s]) => ({ at_s, words: "" }))).map(
+        (one) => one.at_s,
+      ),
+      changed: rows
+        .filter((row) => row.out || row.words)
+        .map((row) => ({
+          from: row.paper,
+          until: row.paper_end,
+          out: row.out,
+          words: row.out ? "" : row.words,
+        })),
+      seams: rows
+        .filter((row, n) => {
+          const before = rows[n - 1];
+          return before && (before.take !== row.take || before.until_s !== row.from_s);
+        })
+        .map((row) => row.paper),
+      ink: inkNow(takes),
+    };
+  };
+
+  return {
+    /** What is known now. */
+    get now() {
+      return known;
+    },
+    get rows() {
+      return rows;
+    },
+    /** What lines are drawn from; null until it is there. */
+    get paper() {
+      paper ??= known ? made() : null;
+      return paper;
+    },
+    /** The data of a take that is used. @param {string} take */
+    take: (take) => takes.get(take) ?? null,
+    /** What counts as quiet by now. @param {Record<string, [number, number][]>} found */
+    setQuiet(found) {
+      quiet = found;
+      changed();
+    },
+    async load() {
+      try {
+        const headers = { Accept: "application/json" };
+        const answer = await fetch(address, { headers, signal: stop.signal });
+        if (!answer.ok) return;
+        known = /** @type {Cuts} */ (await answer.json());
+        rows = papered(known.pieces);
+        for (const [take, { overview }] of Object.entries(known.takes))
+          if (!takes.has(take)) takes.set(take, takeData(overview, changed));
+        changed();
+        await Promise.all([...takes.values()].filter((one) => !one.now).map((one) => one.load()));
+      } catch (error) {
+        if (!stop.signal.aborted) throw error;
+      }
+    },
+    /** The takes may be others by now. */
+    async loadTakes() {
+      await Promise.all([...takes.values()].map((one) => one.load()));
+    },
+    destroy() {
+      stop.abort();
+      for (const one of takes.values()) one.destroy();
+    },
+  };
+}
+
+/** @typedef {ReturnType<typeof cutData>} CutData */
