@@ -79,10 +79,25 @@ class CutList:
 
 @dataclass(frozen=True)
 class Place:
-    """A time of a take within a piece of it, its end included."""
+    """A time of a take within a piece of it, its end included.
+
+    Where the piece was divided meanwhile it is a place of the part that has that time.
+    """
 
     piece: str
     at_ns: int
+
+    def now(self, cuts: CutList) -> "Place":
+        """The same place in a list that may have been changed. Raises CutError."""
+        piece = cuts.piece(self.piece)
+        if piece.from_ns <= self.at_ns <= piece.until_ns:
+            return self
+        # What was parted off a piece comes after it.
+        number = cuts.pieces.index(piece)
+        for part in (*cuts.pieces[number + 1 :], *reversed(cuts.pieces[:number])):
+            if part.take == piece.take and part.from_ns <= self.at_ns <= part.until_ns:
+                return Place(part.id, self.at_ns)
+        raise CutError("This place is gone from the cut list. Reload the page.", "piece")
 
 
 @dataclass(frozen=True)
@@ -179,6 +194,7 @@ def with_take(cuts: CutList, known: Known, take: str, at_end: bool = True) -> Cu
 
 def split(cuts: CutList, known: Known, place: Place) -> CutList:
     """A piece as two, parted on a frame; at its ends nothing changes. Raises CutError."""
+    place = place.now(cuts)
     number = cuts.pieces.index(cuts.piece(place.piece))
     piece = cuts.pieces[number]
     at_ns = _on_frame(piece, place.at_ns, known.fps)
@@ -270,7 +286,8 @@ def changed_between(
 
     Raises CutError.
     """
-    first, last = sorted((begins, ends), key=lambda place: _order(cuts, place))
+    places = (place.now(cuts) for place in (begins, ends))
+    first, last = sorted(places, key=lambda place: _order(cuts, place))
     # The later one first: it does not move the earlier one, which may lie in the same piece.
     parted = split(split(cuts, known, last), known, first)
     start = _first_at(parted, cuts.piece(first.piece), first, known)
@@ -302,9 +319,10 @@ def _on_frame(piece: Piece, at_ns: int, fps: Fraction) -> int:
     """The place of a frame nearest to a time of a piece, counted from where it begins."""
     frame_ns = NS_PER_S / fps * piece.speed
     on_frame = round(piece.from_ns + round((at_ns - piece.from_ns) / frame_ns) * frame_ns)
-    if abs(at_ns - piece.until_ns) * 2 < frame_ns or on_frame > piece.until_ns:
-        return piece.until_ns
-    return max(piece.from_ns, on_frame)
+    left_ns = piece.until_ns - at_ns
+    # Of a piece that is shorter than a frame the end that is nearer counts.
+    is_end = left_ns * 2 < frame_ns and left_ns < at_ns - piece.from_ns
+    return piece.until_ns if is_end else min(max(piece.from_ns, on_frame), piece.until_ns)
 
 
 def _new_id(cuts: CutList) -> str:

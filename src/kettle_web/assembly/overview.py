@@ -72,17 +72,21 @@ def gone_pieces(version: Version, material: Material) -> int:
 
 def quiet_overview(cuts: CutList, asked: Asked, form: QuietForm) -> dict[str, Any]:
     """Quiet stretches by their takes, and how long the program would be without them."""
-    found = {}
-    for name, faster in (("out", False), ("faster", True)):
-        how = shortening(form, faster)
-        made = shortened(cuts, asked.known, asked.quiet, asked.kept, how)
-        found[name] = clock(float(made.length_ns) / NS_PER_S)
-    now = clock(float(cuts.length_ns) / NS_PER_S)
-    return {
-        "spans": {
-            take: [(a / NS_PER_S, b / NS_PER_S) for a, b in spans]
-            for take, spans in asked.quiet.items()
-        },
-        "out": f"Taken out it is {found['out']} instead of {now}.",
-        "faster": f"Faster it is {found['faster']}.",
+    spans = {
+        take: [(a / NS_PER_S, b / NS_PER_S) for a, b in found]
+        for take, found in asked.quiet.items()
     }
+    return {"spans": spans, "words": _quiet_words(cuts, asked, form)}
+
+
+def _quiet_words(cuts: CutList, asked: Asked, form: QuietForm) -> str:
+    kinds = asked.quiet, asked.kept
+    made = [
+        shortened(cuts, asked.known, *kinds, shortening(form, faster)) for faster in (False, True)
+    ]
+    without, faster, now = (clock(float(one.length_ns) / NS_PER_S) for one in (*made, cuts))
+    number = (len(made[0].pieces) - len(cuts.pieces) + 1) // 2
+    if made[0] == cuts:
+        return "Nothing more is quiet by these values."
+    how = f"× {shortening(form, True).percent / 100:g}"
+    return f"{number} found. Taken out they make it {without}, {how} {faster}, instead of {now}."

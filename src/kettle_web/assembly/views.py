@@ -1,5 +1,6 @@
 """The assembly page: a tutorial's takes in lines, cut and put in order."""
 
+from collections import Counter
 from typing import Any
 
 from django.contrib import messages
@@ -8,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
+from kettle_core.assembly.cut_list import CutList
 from kettle_core.errors import CutError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_web.assembly.changes import asked_of, change
@@ -67,7 +69,7 @@ def _page(
         "used": len({p.take for p in cuts.shown}),
         "takes": [(take, found.row) for take, found in material.takes.items()],
         "gone": gone_pieces(version, material),
-        "speed": wrong.get("speed") or SpeedForm(),
+        "speed": wrong.get("speed") or SpeedForm(initial=_last_speed(cuts)),
         "quiet": wrong.get("quiet") or QuietForm(),
         "name": wrong.get("name") or VersionForm(initial={"name": version.name}),
         "fresh": wrong.get("fresh") or VersionForm(prefix="new"),
@@ -76,6 +78,15 @@ def _page(
         "here": version.get_absolute_url(),
     }
     return render(request, "assembly/assembly.html", context, status=400 if wrong else 200)
+
+
+def _last_speed(cuts: CutList) -> dict[str, Any]:
+    """What is used most already is most likely wanted again."""
+    found = Counter((p.percent, p.sound) for p in cuts.pieces if p.percent != 100)
+    if not found:
+        return {}
+    (percent, sound), _ = found.most_common(1)[0]
+    return {"speed": percent / 100, "sound": sound}
 
 
 @require_safe

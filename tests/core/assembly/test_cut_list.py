@@ -3,7 +3,7 @@
 import unittest
 from fractions import Fraction
 
-from hypothesis import assume, given
+from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 from kettle_core.assembly.cut_list import (
@@ -76,7 +76,33 @@ def seen(cuts, fps=Fraction(30)):
 
 
 class Algebra(unittest.TestCase):
+    @given(st.lists(st.integers(0, 20 * S), min_size=4, max_size=4), NS)
+    def test_two_who_cut_the_same_list_at_once_get_both_their_cuts(self, times, other_ns):
+        a, b, c, d = sorted(times)
+        assume(min(b - a, d - c) >= S // 15 and c - b >= S // 15)
+        cuts = whole()
+        first, second = ((Place("p1", x), Place("p1", y)) for x, y in ((a, b), (c, d)))
+        one = take_out(take_out(cuts, known(), *first), known(), *second)
+        two = take_out(take_out(cuts, known(), *second), known(), *first)
+        # A time halfway between two frames may go to either.
+        for ours, theirs in zip(seen(one), seen(two), strict=True):
+            for mine, other in zip(ours[1:3], theirs[1:3], strict=True):
+                self.assertLessEqual(abs(mine - other), S // 30 + 2)
+        parted = split(cuts, known(), Place("p2", other_ns % (8 * S)))
+        self.assertEqual(
+            seen(take_out(parted, known(), *first)), seen(take_out(cuts, known(), *first))
+        )
+
     @given(cut_lists(), st.integers(0, 50), NS, st.integers(0, 50), NS)
+    @example(
+        CutList(
+            (
+                Piece("p1", ONE, 0, 283_333_333, percent=400),
+                Piece("p4", ONE, 283_333_333, 20 * S, percent=150),
+            )
+        ),
+        *(0, 4_450_000_010, 1, 0),
+    )
     def test_what_is_taken_out_and_back_is_as_it_was(self, cuts, n, a_ns, m, b_ns):
         a, b = places(cuts, n, a_ns), places(cuts, m, b_ns)
         assume(all(not p.out for p in cuts.pieces))

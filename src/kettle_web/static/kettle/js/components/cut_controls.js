@@ -72,7 +72,7 @@ export function mount(data, views, lanes) {
     const answer = await fetch(`${form.dataset.quiet}?${query}`, { headers, ...on });
     const found = await answer.json();
     if (answer.ok) data.setQuiet(found.spans);
-    say("[data-quiet-words]", answer.ok ? `${found.out} ${found.faster}` : (found.error ?? ""));
+    say("[data-quiet-words]", answer.ok ? found.words : (found.error ?? ""));
   };
   const askSoon = () => {
     window.clearTimeout(timer);

@@ -16,7 +16,13 @@ const CLOSE_PX = 5;
  * @param {number} margin @param {number} width px
  */
 export function drawChanged(pen, paper, all, margin, width) {
-  const [ground, sand, brick, pine, wash] = colours("paper", "sand", "brick", "pine", "pine-wash");
+  const [ground, sand, brick, pine, wash] = colours(
+    "paper",
+    "sand-dark",
+    "brick",
+    "pine",
+    "pine-wash",
+  );
   for (const one of paper.changed) {
     for (const part of partsOf(all, one.from, one.until)) {
       const x = margin + part.from * width;

@@ -67,8 +67,10 @@ export function mount(root, head, data, views) {
     // The lines show what the lanes do.
     const from = paperOf(Math.max(view.near.from, rowAt(data.rows, lines.at)?.from_s ?? 0));
     if (from !== null) lines.show({ from, length: view.near.length });
+    views.program.dispatchEvent(new Event("near"));
   };
 
+  lines.hasLanes = false;
   lines.addEventListener("at", follow, { signal: stop.signal });
   return {
     get open() {
@@ -78,7 +80,8 @@ export function mount(root, head, data, views) {
       return view;
     },
     toggle() {
-      root.hidden = head.hidden = !root.hidden;
+      lines.hasLanes = Boolean(root.hidden);
+      root.hidden = head.hidden = !lines.hasLanes;
       if (!root.hidden) root.scrollIntoView({ block: "nearest" });
       follow();
     },

@@ -3,10 +3,11 @@ import { ruleTime } from "../lib/take_lanes.js";
 /**
  * The buttons beside the player, and the fields that say at what place something is changed.
  * @param {import("./take_player.js").TakePlayer} player
- * @param {import("./take_view.js").TakeView} view @param {import("./take_data.js").TakeData} data
+ * @param {import("./take_view.js").TakeView} view @param {{now: import("./take_data.js").Overview | null}} data
  * @param {{toggle: () => void}} stage
+ * @param {() => import("./take_view.js").TakeView} lanes what the lanes show, if they are of another time
  */
-export function mount(player, view, data, stage) {
+export function mount(player, view, data, stage, lanes = () => view) {
   const stop = new AbortController();
   const on = { signal: stop.signal };
   /** @type {Record<string, (button: HTMLElement) => void>} */
@@ -25,8 +26,8 @@ export function mount(player, view, data, stage) {
     see: (button) => player.choose(() => player.choice.see(button.dataset.name ?? "")),
     alone: (button) => player.choose(() => player.choice.alone(button.dataset.name ?? "")),
     mute: (button) => player.choose(() => player.choice.mute(button.dataset.name ?? "")),
-    nearer: () => view.zoom(0.5),
-    further: () => view.zoom(2),
+    nearer: () => lanes().zoom(0.5),
+    further: () => lanes().zoom(2),
     forget: () => view.forget(),
     place: () => stage.toggle(),
     go: (button) => view.go(Number(button.dataset.at)),
@@ -81,9 +82,10 @@ export function mount(player, view, data, stage) {
       ? `${ruleTime(stretch[0], 0.1)} to ${ruleTime(stretch[1], 0.1)}, ${(stretch[1] - stretch[0]).toFixed(1)} s`
       : `at ${ruleTime(at, 0.1)}`;
     for (const place of document.querySelectorAll("[data-take-place]")) place.textContent = words;
-    const exact = view.near.length < 1 ? 0.001 : 0.1;
+    const { near } = lanes();
+    const exact = near.length < 1 ? 0.001 : 0.1;
     for (const place of document.querySelectorAll("[data-take-near]"))
-      place.textContent = `${ruleTime(view.near.from, exact)} to ${ruleTime(view.near.from + view.near.length, exact)}`;
+      place.textContent = `${ruleTime(near.from, exact)} to ${ruleTime(near.from + near.length, exact)}`;
     const [from, until] = stretch ?? [at, null];
     fill("input[data-place=from]", from.toFixed(4));
     const scene = data.now?.scenes.findLast((one) => one.at_s <= at + 1e-6);

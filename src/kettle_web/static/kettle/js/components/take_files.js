@@ -7,7 +7,7 @@ import { fromFile, toFile, toRecord, toTake } from "../lib/take_time.js";
 /**
  * The files of a take that are played, each an element made when it is first wanted, and at which
  * time of it a time of the take lies. A program that is not composed as it is by now plays from its plan.
- * @param {HTMLElement} root @param {import("./take_data.js").TakeData} data
+ * @param {HTMLElement} root @param {{now: import("./take_data.js").Overview | null}} data
  * @param {import("../lib/take_choice.js").Choice} choice
  * @param {(name: string) => void} loaded called when a file can be set to a place
  */

@@ -129,7 +129,8 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     // What the lanes show.
     pen.strokeStyle = plum;
     pen.globalAlpha = 0.5;
-    for (const part of partsOf(all, view.near.from, view.near.from + view.near.length))
+    const near = view.hasLanes ? view.near : { from: 0, length: 0 };
+    for (const part of partsOf(all, near.from, near.from + near.length))
       pen.strokeRect(
         xOf(part.from) + 0.5,
         part.line.base - 1.5,

@@ -11,7 +11,7 @@ const LEAST_LOOP_S = 0.2;
 
 /**
  * Plays what is chosen of a take: one file leads, the others follow it, each at its own time.
- * @param {HTMLElement} root @param {import("./take_data.js").TakeData} data
+ * @param {HTMLElement} root @param {{now: import("./take_data.js").Overview | null}} data
  * @param {import("./take_view.js").TakeView} view
  */
 export function mount(root, data, view) {

@@ -12,6 +12,8 @@ export class TakeView extends EventTarget {
     /** @type {[number, number] | null} */
     this.stretch = null;
     this.near = { from: 0, length: 8 };
+    /** Whether there are lanes that show it. */
+    this.hasLanes = true;
   }
 
   /** How long the take is. @param {number} total s */

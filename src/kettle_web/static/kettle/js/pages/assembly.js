@@ -52,7 +52,7 @@ const played = {
   },
 };
 const player = mountPlayer(found("[data-take-player]"), played, views.program);
-mountPlaying(player, views.program, played, lanes);
+mountPlaying(player, views.program, played, lanes, () => lanes.view);
 const controls = mountControls(data, views, lanes);
 
 const load = async () => {
