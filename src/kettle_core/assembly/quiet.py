@@ -3,15 +3,8 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from kettle_core.assembly.cut_list import (
-    LEAST_PERCENT,
-    MOST_PERCENT,
-    CutList,
-    Known,
-    Piece,
-    Place,
-    changed_between,
-)
+from kettle_core.assembly.cut_changes import changed_between
+from kettle_core.assembly.cut_list import LEAST_PERCENT, MOST_PERCENT, CutList, Known, Piece, Place
 from kettle_core.errors import CutError
 from kettle_core.timing.ticks import NS_PER_S
 

@@ -10,6 +10,9 @@ from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from math import ceil
 
+import numpy as np
+from numpy.typing import NDArray
+
 from kettle_core.program.gain_lines import SoundLine, lines_of_piece
 from kettle_core.program.replay import CUT, Moment, Replay, Resolved, State
 from kettle_core.program.stretch import Frames, Stretch, joined, sample_of
@@ -18,6 +21,7 @@ from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Rig
 from kettle_core.scene.scene import Layer, SceneSound
 from kettle_core.sound.background import Ducking
+from kettle_core.sound.stage import RATE_HZ
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Piece, Source, TimeMap
 
@@ -36,7 +40,10 @@ class StemPlan:
 
 @dataclass(frozen=True)
 class Plan:
-    """What is seen and heard: stretches without a gap from frame 0 to the end, sound lines."""
+    """What is seen and heard: stretches without a gap from frame 0 to the end, sound lines.
+
+    The whole comes out of black and goes back into it, with its sound, in so many frames.
+    """
 
     frame_size: tuple[int, int]
     fps: Fraction
@@ -45,6 +52,8 @@ class Plan:
     ducking: Ducking = field(default=Ducking())
     stems: tuple[StemPlan, ...] = ()
     scaling: str = "area"
+    fade_in: int = 0
+    fade_out: int = 0
 
     @property
     def frames(self) -> int:
@@ -55,6 +64,30 @@ class Plan:
     def samples(self) -> int:
         """How many samples at 48 kHz it has."""
         return sample_of(self.frames, self.fps)
+
+    def share_at(self, frame: Fraction | int) -> Fraction:
+        """How much of a frame is out of the black: 0 to 1."""
+        share = Fraction(1)
+        if self.fade_in:
+            share = min(share, Fraction(frame) / self.fade_in)
+        if self.fade_out:
+            share = min(share, (self.frames - 1 - Fraction(frame)) / self.fade_out)
+        return max(Fraction(0), share)
+
+    def fades_within(self, first: int, end: int) -> bool:
+        """Whether any of frames [first, end) is not wholly out of the black."""
+        goes_out = self.fade_out > 0 and end >= self.frames - self.fade_out
+        return first < self.fade_in or goes_out
+
+    def gains(self, first: int, count: int) -> NDArray[np.float32]:
+        """By what all that is heard is multiplied, for samples [first, first + count), (count,)."""
+        if not self.fades_within(*(int(s * self.fps / RATE_HZ) for s in (first, first + count))):
+            return np.ones(count, np.float32)
+        marks = (0, self.fade_in, self.frames - 1 - self.fade_out, self.frames - 1)
+        at = [sample_of(max(0, frame), self.fps) for frame in marks]
+        shares = [float(self.share_at(max(0, frame))) for frame in marks]
+        places = np.arange(first, first + count)
+        return np.asarray(np.interp(places, at, shares), np.float32)
 
     def stretch_of(self, frame: int) -> Stretch:
         """The stretch of a frame; the last one after the end."""

@@ -2,14 +2,17 @@
 
 from collections.abc import Mapping
 from contextlib import ExitStack
+from dataclasses import replace
 
 from kettle_core.assembly.cut_list import CutList, time_map
 from kettle_core.errors import CutError
+from kettle_core.picture.picture import Plane
 from kettle_core.program.plan import Script, make_plan
 from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source
-from kettle_media.program.show import Show
+from kettle_media.assembly.card_source import CardSource
+from kettle_media.program.show import Show, Shown
 from kettle_media.program.sources import TakeSources
 from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.align import GiveWay, align_take, go_on
@@ -42,9 +45,15 @@ def show_of_assembly(
     used = list(dict.fromkeys(piece.take for piece in cuts.shown))
     if not used:
         raise CutError("Nothing is left in the cut list. Take something back.", "cuts")
-    scripts, in_record_time, sources = {}, {}, {}
+    scripts, in_record_time = {}, {}
+    masks: dict[str, Plane] = {}
+    sources: dict[Source, Shown] = {}
     with ExitStack() as stack:
         for take_id in used:
+            card = cuts.card(take_id)
+            if card:
+                sources[Source("card", take_id)] = CardSource(card, format_.frame_size)
+                continue
             if take_id not in takes:
                 raise CutError(f"The cut list uses the take {take_id}, which is not there.", "cuts")
             folder = takes[take_id]
@@ -57,7 +66,10 @@ def show_of_assembly(
             # The last piece may be rounded up to a frame that the take has only a part of.
             frame_ns = round(NS_PER_S / format_.fps)
             in_record_time[take] = said.take_time(take, opened.length_ns + frame_ns)
+            masks |= opened.masks()
         plan = make_plan(scripts, time_map(cuts, format_.fps).through(in_record_time), format_)
-        masks = {name: mask for one in sources.values() for name, mask in one.masks().items()}
+        ends = (round(ms * format_.fps / 1000) for ms in (cuts.fade_in_ms, cuts.fade_out_ms))
+        fade_in, fade_out = (min(frames, plan.frames // 2) for frames in ends)
+        plan = replace(plan, fade_in=fade_in, fade_out=fade_out)
         stack.pop_all()
     return Show(plan, sources, masks)

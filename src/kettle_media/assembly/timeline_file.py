@@ -15,8 +15,10 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from kettle_core.assembly.cut_list import CutList, Known, Piece, checked
+from kettle_core.assembly.cut_changes import tidied
+from kettle_core.assembly.cut_list import MOST_CARD_NS, CutList, Known, Piece, checked
 from kettle_core.errors import CutError
+from kettle_core.rig.rig import Card
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.cut_file import cuts_from_dict, cuts_to_dict
 from kettle_media.told import Told
@@ -24,6 +26,8 @@ from kettle_media.told import Told
 OURS = "vast-kettle"
 SUFFIXES = {".otio": "otio_json", ".edl": "cmx_3600"}
 MOST_BYTES = 50_000_000
+# What is said of the whole in the metadata.
+WHOLE = ("cards", "fade_in_ms", "fade_out_ms")
 
 
 @dataclass(frozen=True)
@@ -81,16 +85,24 @@ def read_timeline(path: Path, fps: Fraction, takes: Mapping[str, TakeMedia]) -> 
     tracks = timeline.video_tracks() if isinstance(timeline, otio.schema.Timeline) else []
     if not tracks:
         raise CutError(f"{path.name} has no video track.", "cuts")
-    first = _ours(timeline).get("out_first", [])
-    pieces: list[Piece] = list(cuts_from_dict({"pieces": first}).pieces)
+    ours = _ours(timeline)
+    whole = cuts_from_dict({name: value for name, value in ours.items() if name in WHOLE})
+    known = Known({take: media.length_ns for take, media in takes.items()}, fps)
+    takes = {**takes, **_cards(whole)}
+    first = cuts_from_dict({"pieces": ours.get("out_first", [])})
+    pieces: list[Piece] = list(first.pieces)
     for number, item in enumerate(tracks[0], 1):
         if not isinstance(item, otio.schema.Clip):
             kind = type(item).__name__.lower()
             raise CutError(f"Item {number} is a {kind}, and a cut list has pieces only.", "cuts")
         pieces += _pieces(item, number, fps, takes)
     named = (replace(p, id=f"p{n}") for n, p in enumerate(pieces, 1))
-    known = Known({take: media.length_ns for take, media in takes.items()}, fps)
-    return checked(CutList(tuple(named)), known)
+    return checked(tidied(replace(whole, pieces=tuple(named))), known)
+
+
+def _cards(cuts: CutList) -> dict[str, TakeMedia]:
+    """Cards as if they were takes, by their ids."""
+    return {c.id: TakeMedia(c.card.text.partition("\n")[0], "", MOST_CARD_NS) for c in cuts.cards}
 
 
 def _timeline(cuts: CutList, fps: Fraction, takes: Mapping[str, TakeMedia], name: str) -> Any:
@@ -101,6 +113,7 @@ def _timeline(cuts: CutList, fps: Fraction, takes: Mapping[str, TakeMedia], name
     timeline.tracks.append(track)
     out_first: list[Piece] = []
     clips: list[tuple[Any, Piece, list[Piece]]] = []
+    takes = {**takes, **_cards(cuts)}
     for piece in cuts.pieces:
         if piece.out:
             (clips[-1][2] if clips else out_first).append(piece)
@@ -110,19 +123,29 @@ def _timeline(cuts: CutList, fps: Fraction, takes: Mapping[str, TakeMedia], name
             raise CutError(f"The cut list uses the take {piece.take}, which is not there.", "cuts")
         clip = otio.schema.Clip(
             name=media.name,
-            media_reference=otio.schema.ExternalReference(
-                media.path, _range(Fraction(0), Fraction(media.length_ns), fps)
-            ),
+            media_reference=_reference(media, cuts.card(piece.take), fps),
             source_range=_range(Fraction(piece.from_ns), piece.length_ns, fps),
         )
         if piece.percent != 100:
             clip.effects.append(otio.schema.LinearTimeWarp(time_scalar=float(piece.speed)))
         track.append(clip)
         clips.append((clip, piece, []))
-    timeline.metadata[OURS] = {"version": 1, "out_first": _plain(out_first)}
+    plain = cuts_to_dict(cuts)
+    whole = {name: plain[name] for name in WHOLE}
+    timeline.metadata[OURS] = {"version": 1, "out_first": _plain(out_first), **whole}
     for clip, piece, out_after in clips:
         clip.metadata[OURS] = {"piece": _plain([piece])[0], "out_after": _plain(out_after)}
     return timeline
+
+
+def _reference(media: TakeMedia, card: Card | None, fps: Fraction) -> Any:
+    """Where a clip's picture comes from: a take's program, or a card by its words."""
+    import opentimelineio as otio
+
+    span = _range(Fraction(0), Fraction(media.length_ns), fps)
+    if card:
+        return otio.schema.GeneratorReference(media.name, "text", span, {"text": card.text})
+    return otio.schema.ExternalReference(media.path, span)
 
 
 def _pieces(clip: Any, number: int, fps: Fraction, takes: Mapping[str, TakeMedia]) -> list[Piece]:

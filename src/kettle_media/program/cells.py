@@ -53,7 +53,8 @@ def cells_of(
     for first, end in _bounds(plan, settings.keyframe_s):
         seen = [_seen(s, first, end, plan.fps) for s in _between(plan, first, end)]
         used = sorted({identities.get(s.source, s.source.id) for s in _between(plan, first, end)})
-        text = repr((head, seen, used, end - first))
+        dims = plan.fades_within(first, end) and [plan.share_at(n) for n in range(first, end)]
+        text = repr((head, seen, used, end - first, dims))
         found.append(Cell(first, end, hashlib.sha256(text.encode()).hexdigest()[:32]))
     return tuple(found)
 

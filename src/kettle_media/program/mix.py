@@ -59,6 +59,10 @@ class ProgramMix:
         for line in self._plan.lines:
             ducked = self._ducker is not None and not line.is_voice
             _add(background if ducked else straight, line, first, self._read, True)
+        if self._plan.fade_in or self._plan.fade_out:
+            gains = self._plan.gains(first, samples)
+            straight *= gains
+            background *= gains
         self._straight = np.concatenate([self._straight, straight], axis=1)
         if self._ducker is None:
             return self._limited(np.zeros_like(self._straight))

@@ -5,6 +5,8 @@ from collections.abc import Generator, Iterable, Mapping
 from contextlib import ExitStack
 from typing import Protocol
 
+import numpy as np
+
 from kettle_core.errors import TakeError
 from kettle_core.picture.picture import Picture, Plane
 from kettle_core.program.change_over import ProgramComposer
@@ -15,6 +17,8 @@ from kettle_media.picture.scaling import Shrinker
 from kettle_media.program.ahead import ahead
 
 DECODED_AHEAD, COMPOSED_AHEAD = 3, 3
+# Limited range.
+BLACK, GREY = 16, 128
 # On two cores pictures that wait between two threads cost an eighth more: they leave the cache.
 CORES_FOR_BOTH = 3
 
@@ -73,6 +77,17 @@ class Renderer:
         return number, stretch, self._sources[stretch.source].pictures(inputs, at_ns)
 
     def _drawn(self, number: int, stretch: Stretch, pictures: dict[str, Picture]) -> Plane:
-        return self._composer.compose(
+        drawn = self._composer.compose(
             stretch.scene, pictures, stretch.before, stretch.change_over, stretch.share_at(number)
         )
+        share = float(self._plan.share_at(number))
+        return drawn if share == 1 else _dimmed(drawn, share)
+
+
+def _dimmed(frame: Plane, share: float) -> Plane:
+    """An I420 frame on its way into black, or out of it."""
+    rows = frame.shape[0] * 2 // 3
+    levels = np.arange(256)
+    luma = np.rint(BLACK + (levels - BLACK) * share).clip(0, 255).astype(np.uint8)
+    chroma = np.rint(GREY + (levels - GREY) * share).astype(np.uint8)
+    return np.concatenate([luma[frame[:rows]], chroma[frame[rows:]]])

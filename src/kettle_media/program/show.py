@@ -3,12 +3,25 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Protocol
 
 from kettle_core.picture.picture import Plane
 from kettle_core.program.plan import Plan
 from kettle_core.timing.time_map import Source
-from kettle_media.program.line_sounds import LineSounds
-from kettle_media.program.sources import TakeSources
+from kettle_media.program.line_sounds import LineSounds, Sounding
+from kettle_media.program.renderer import Seen
+
+
+class Shown(Seen, Sounding, Protocol):
+    """What can be seen and heard of a source, until it is closed."""
+
+    def identity(self) -> str:
+        """A text that is another one when anything of it could be."""
+        ...
+
+    def close(self) -> None:
+        """Close what was opened."""
+        ...
 
 
 @dataclass(frozen=True)
@@ -16,7 +29,7 @@ class Show:
     """A plan with what it needs; closed when nothing more is wanted of it."""
 
     plan: Plan
-    sources: Mapping[Source, TakeSources]
+    sources: Mapping[Source, Shown]
     masks: Mapping[str, Plane]
 
     @cached_property

@@ -42,8 +42,10 @@ def sound_cells_of(
             max(0, begin - SETTLED_SAMPLES),
             min(plan.samples, end * PACKET_SAMPLES + AFTER_SAMPLES),
         )
+        gains = plan.gains(around[0], around[1] - around[0])
+        fades = "" if gains.min() == 1 else hashlib.sha256(gains.tobytes()).hexdigest()
         heard = sorted(repr(row) for row in _heard(lines, *around, begin, identities))
-        text = repr((head, end - first, around[0] - begin, around[1] - begin, heard))
+        text = repr((head, end - first, around[0] - begin, around[1] - begin, heard, fades))
         found.append(Cell(first, end, hashlib.sha256(text.encode()).hexdigest()[:32]))
     return tuple(found)
 

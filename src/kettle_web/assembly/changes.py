@@ -1,16 +1,12 @@
 """What the forms of the assembly page change: a cut list in, the same out."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 
 from django.http import QueryDict
 
-from kettle_core.assembly.cut_list import (
-    CutList,
-    Known,
-    Piece,
-    Place,
+from kettle_core.assembly.cut_changes import (
     at_speed,
     copied,
     moved,
@@ -18,12 +14,23 @@ from kettle_core.assembly.cut_list import (
     split,
     take_back,
     take_out,
+    with_card,
+    with_card_as,
+    with_fades,
     with_take,
 )
+from kettle_core.assembly.cut_list import CutList, Known, Piece, Place
 from kettle_core.assembly.quiet import Shortening, Stretch, shortened
 from kettle_core.errors import CutError
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_web.assembly.forms import PLACE_WORDS, PlaceForm, QuietForm, SpeedForm
+from kettle_web.assembly.forms import (
+    PLACE_WORDS,
+    CardForm,
+    FadesForm,
+    PlaceForm,
+    QuietForm,
+    SpeedForm,
+)
 from kettle_web.assembly.material import Material
 from kettle_web.frame.asking import WrongFieldError
 from kettle_web.frame.editing import Made
@@ -144,9 +151,39 @@ def _add(cuts: CutList, asked: Asked) -> Changed:
     return with_take(cuts, asked.known, take), f"“{asked.names[take]}” added"
 
 
+def _card(cuts: CutList, asked: Asked) -> Changed:
+    """A card more, before the piece at the play head; or the one that is there otherwise."""
+    form = CardForm(asked.post)
+    if not form.is_valid():
+        raise WrongFieldError(card=form)
+    what = form.card, form.length_ns
+    words = form.card.text.partition("\n")[0][:40]
+    if asked.post.get("part") == "card-as":
+        piece = asked.piece(cuts)
+        return with_card_as(cuts, asked.known, piece.id, *what), f"card “{words}”"
+    before = "" if asked.post.get("part") == "card-last" else _piece_from(cuts, asked)
+    return with_card(cuts, asked.known, *what, before), f"card “{words}” added"
+
+
+def _piece_from(cuts: CutList, asked: Asked) -> str:
+    """The piece that a card comes before, "" for the end of all."""
+    if not cuts.pieces:
+        return ""
+    return asked.piece(cuts).id
+
+
+def _fades(cuts: CutList, asked: Asked) -> Changed:
+    form = FadesForm(asked.post)
+    if not form.is_valid():
+        raise WrongFieldError(fades=form)
+    values = form.cleaned_data
+    made = with_fades(cuts, values["fade_in"], values["fade_out"])
+    return made, f"fades of {values['fade_in']} and {values['fade_out']} ms"
+
+
 def _gone_out(cuts: CutList, asked: Asked) -> Changed:
-    left = CutList(tuple(p for p in cuts.pieces if p.take in asked.known.takes))
-    return left, "pieces of deleted takes removed"
+    left = (p for p in cuts.pieces if asked.known.length_ns(cuts, p.take) is not None)
+    return replace(cuts, pieces=tuple(left)), "pieces of deleted takes removed"
 
 
 def _quiet(faster: bool, cuts: CutList, asked: Asked) -> Changed:
@@ -182,6 +219,10 @@ PARTS: dict[str, Callable[[CutList, Asked], Changed]] = {
     "copy": _copy,
     "remove": _remove,
     "add": _add,
+    "card-here": _card,
+    "card-last": _card,
+    "card-as": _card,
+    "fades": _fades,
     "gone": _gone_out,
     "quiet-out": partial(_quiet, False),
     "quiet-faster": partial(_quiet, True),

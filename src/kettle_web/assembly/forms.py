@@ -4,18 +4,37 @@ from typing import Any
 
 from django import forms
 
-from kettle_core.assembly.cut_list import LEAST_PERCENT, MOST_PERCENT
+from kettle_core.assembly.cut_list import (
+    LEAST_PERCENT,
+    MOST_CARD_NS,
+    MOST_FADE_MS,
+    MOST_PERCENT,
+)
 from kettle_core.assembly.quiet import MOST_REST_NS
+from kettle_core.rig.rig import TEXT_LIMIT, TEXT_SIZE_LIMITS_PX, Card
 from kettle_core.sound.quiet import BELOW_DBFS, FOR_S
+from kettle_core.timing.ticks import NS_PER_S
 
 PLACE_WORDS = "Put the play head on a piece, or mark a stretch."
 SPEED_WORDS = f"A speed is {LEAST_PERCENT / 100:g} to {MOST_PERCENT / 100:g} ×. 1 is as recorded."
+CARD_WORDS = f"A card says 1 to {TEXT_LIMIT} characters."
+FADE_WORDS = f"A fade takes 0 to {MOST_FADE_MS} ms, in whole ms."
+COLOUR = r"^#[0-9a-fA-F]{6}$"
 NAME_WORDS = "A version has a name of 1 to 80 characters."
 MOST_REST_MS = MOST_REST_NS // 10**6
 
 
 def _errors(words: str, *kinds: str) -> dict[str, str]:
     return dict.fromkeys(("required", "invalid", "min_value", "max_value", *kinds), words)
+
+
+class PageForm(forms.Form):
+    """A form of several on a page: its fields' ids begin with its name."""
+
+    NAME = ""
+
+    def __init__(self, *given: Any, **more: Any) -> None:
+        super().__init__(*given, auto_id=f"{self.NAME}-%s", **more)
 
 
 class PlaceForm(forms.Form):
@@ -27,8 +46,10 @@ class PlaceForm(forms.Form):
     until_s = forms.FloatField(required=False, min_value=0, max_value=10**6)
 
 
-class SpeedForm(forms.Form):
+class SpeedForm(PageForm):
     """How fast a stretch runs, and what becomes of its sound."""
+
+    NAME = "speed"
 
     speed = forms.FloatField(
         label="Speed",
@@ -52,8 +73,80 @@ class SpeedForm(forms.Form):
         return round(self.cleaned_data["speed"] * 100)
 
 
-class QuietForm(forms.Form):
+class CardForm(PageForm):
+    """A card: what it says, how it looks, how long it is seen."""
+
+    NAME = "card"
+
+    text = forms.CharField(
+        label="Words of the card",
+        max_length=TEXT_LIMIT,
+        widget=forms.Textarea(attrs={"rows": 2, "placeholder": "Folding a signature"}),
+        error_messages=_errors(CARD_WORDS, "max_length"),
+    )
+    seconds = forms.FloatField(
+        label="Seen for",
+        initial=4,
+        min_value=0.1,
+        max_value=MOST_CARD_NS / NS_PER_S,
+        widget=forms.NumberInput(attrs={"step": "0.5", "data-unit": "s"}),
+        error_messages=_errors(f"A card is seen for 0.1 to {MOST_CARD_NS // NS_PER_S} s."),
+    )
+    size_px = forms.IntegerField(
+        label="Size",
+        initial=Card("").size_px,
+        min_value=TEXT_SIZE_LIMITS_PX[0],
+        max_value=TEXT_SIZE_LIMITS_PX[1],
+        widget=forms.NumberInput(attrs={"step": "4", "data-unit": "px"}),
+        error_messages=_errors(
+            f"Words are {TEXT_SIZE_LIMITS_PX[0]} to {TEXT_SIZE_LIMITS_PX[1]} px high, in whole px."
+        ),
+    )
+    colour = forms.RegexField(
+        COLOUR, label="Words", initial=Card("").colour, widget=forms.TextInput({"type": "color"})
+    )
+    backdrop = forms.RegexField(
+        COLOUR, label="Ground", initial=Card("").backdrop, widget=forms.TextInput({"type": "color"})
+    )
+
+    @property
+    def card(self) -> Card:
+        """The card that was checked."""
+        names = ("text", "size_px", "colour", "backdrop")
+        found = {name: self.cleaned_data[name] for name in names}
+        return Card(**{**found, "text": "\n".join(found["text"].splitlines())})
+
+    @property
+    def length_ns(self) -> int:
+        """How long it is seen."""
+        return round(self.cleaned_data["seconds"] * NS_PER_S)
+
+
+class FadesForm(PageForm):
+    """How long the whole takes out of black and into it."""
+
+    NAME = "fades"
+
+    fade_in = forms.IntegerField(
+        label="Out of black",
+        min_value=0,
+        max_value=MOST_FADE_MS,
+        widget=forms.NumberInput(attrs={"step": "100", "data-unit": "ms"}),
+        error_messages=_errors(FADE_WORDS),
+    )
+    fade_out = forms.IntegerField(
+        label="Into black",
+        min_value=0,
+        max_value=MOST_FADE_MS,
+        widget=forms.NumberInput(attrs={"step": "100", "data-unit": "ms"}),
+        error_messages=_errors(FADE_WORDS),
+    )
+
+
+class QuietForm(PageForm):
     """What counts as quiet, and what is left of it."""
+
+    NAME = "quiet"
 
     below = forms.FloatField(
         label="Below",

@@ -4,7 +4,7 @@ from typing import Any
 
 from django.urls import reverse
 
-from kettle_core.assembly.cut_list import CutList, laid
+from kettle_core.assembly.cut_list import CutList, Piece, laid
 from kettle_core.assembly.quiet import shortened
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_web.assembly.changes import Asked, shortening, speed_words
@@ -28,6 +28,7 @@ def overview(version: Version, material: Material) -> dict[str, Any]:
             {
                 "id": one.piece.id,
                 "take": one.piece.take,
+                "card": _first_line(cuts, one.piece),
                 "from_s": one.piece.from_ns / NS_PER_S,
                 "until_s": one.piece.until_ns / NS_PER_S,
                 "out": one.piece.out,
@@ -50,6 +51,12 @@ def overview(version: Version, material: Material) -> dict[str, Any]:
     }
 
 
+def _first_line(cuts: CutList, piece: Piece) -> str:
+    """What a card says first, "" for a piece of a take."""
+    card = cuts.card(piece.take)
+    return card.text.partition("\n")[0] if card else ""
+
+
 def words_of(percent: int, sound: str) -> str:
     """How a piece runs, "" where it runs as it was recorded."""
     return "" if percent == 100 else speed_words(percent, sound == "stretched")
@@ -67,7 +74,8 @@ def plan_address(version: Version, material: Material) -> str:
 
 def gone_pieces(version: Version, material: Material) -> int:
     """How many pieces are of takes that are not there any more."""
-    return sum(piece.take not in material.takes for piece in version.values.pieces)
+    cuts, known = version.values, material.known()
+    return sum(known.length_ns(cuts, piece.take) is None for piece in cuts.pieces)
 
 
 def quiet_overview(cuts: CutList, asked: Asked, form: QuietForm) -> dict[str, Any]:

@@ -2,7 +2,8 @@
 
 from pathlib import Path
 
-from kettle_core.assembly.cut_list import CutList, checked, with_take
+from kettle_core.assembly.cut_changes import with_take
+from kettle_core.assembly.cut_list import CutList, checked
 from kettle_core.errors import CutError
 from kettle_media.assembly.cut_file import CUTS, read_cuts
 from kettle_media.assembly.timeline_file import SUFFIXES, read_timeline, write_timeline

@@ -13,7 +13,7 @@ from kettle_core.assembly.cut_list import CutList
 from kettle_core.errors import CutError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_web.assembly.changes import asked_of, change
-from kettle_web.assembly.forms import QuietForm, SpeedForm, VersionForm
+from kettle_web.assembly.forms import CardForm, FadesForm, QuietForm, SpeedForm, VersionForm
 from kettle_web.assembly.material import Material
 from kettle_web.assembly.overview import gone_pieces, overview, quiet_overview
 from kettle_web.assembly.services import (
@@ -66,11 +66,14 @@ def _page(
         "pieces": len(cuts.pieces),
         "out": sum(p.out for p in cuts.pieces),
         "faster": sum(p.percent != 100 and not p.out for p in cuts.pieces),
-        "used": len({p.take for p in cuts.shown}),
+        "used": len({p.take for p in cuts.shown if not cuts.card(p.take)}),
         "takes": [(take, found.row) for take, found in material.takes.items()],
         "gone": gone_pieces(version, material),
         "speed": wrong.get("speed") or SpeedForm(initial=_last_speed(cuts)),
         "quiet": wrong.get("quiet") or QuietForm(),
+        "card": wrong.get("card") or CardForm(),
+        "fades": wrong.get("fades")
+        or FadesForm(initial={"fade_in": cuts.fade_in_ms, "fade_out": cuts.fade_out_ms}),
         "name": wrong.get("name") or VersionForm(initial={"name": version.name}),
         "fresh": wrong.get("fresh") or VersionForm(prefix="new"),
         "history": history(version),

@@ -1,19 +1,15 @@
 """The cut list's algebra: what is taken out comes back, what is parted joins, time stays whole."""
 
 import unittest
+from dataclasses import replace
 from fractions import Fraction
 from itertools import accumulate
 
 from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
-from kettle_core.assembly.cut_list import (
-    CutList,
-    Known,
-    Piece,
-    Place,
+from kettle_core.assembly.cut_changes import (
     at_speed,
-    checked,
     copied,
     joined,
     moved,
@@ -21,11 +17,15 @@ from kettle_core.assembly.cut_list import (
     split,
     take_back,
     take_out,
-    time_map,
     trimmed,
+    with_card,
+    with_card_as,
+    with_fades,
     with_take,
 )
+from kettle_core.assembly.cut_list import CutList, Known, Piece, Place, checked, time_map
 from kettle_core.errors import CutError
+from kettle_core.rig.rig import Card
 from kettle_core.timing.time_map import Source
 
 S = 10**9
@@ -52,6 +52,9 @@ def places(cuts, number, at_ns):
 def cut_lists(draw, fps=Fraction(30)):
     """What comes of some changes."""
     cuts = whole()
+    if draw(st.booleans()):
+        card = Card("Fold it\nagain")
+        cuts = with_card(cuts, known(), card, 3 * S, draw(st.sampled_from(["", "p1", "p2"])))
     for _ in range(draw(st.integers(0, 6))):
         a, b = (places(cuts, draw(st.integers(0, 50)), draw(NS)) for _ in range(2))
         how = draw(st.integers(0, 4))
@@ -153,12 +156,8 @@ def _renamed(cuts, like):
     names = [p.id for p in joined(like).pieces]
     if len(names) != len(cuts.pieces):
         return cuts
-    return CutList(
-        tuple(
-            Piece(name, p.take, p.from_ns, p.until_ns, p.out, p.percent, p.sound)
-            for name, p in zip(names, cuts.pieces, strict=True)
-        )
-    )
+    pairs = zip(names, cuts.pieces, strict=True)
+    return replace(cuts, pieces=tuple(replace(p, id=name) for name, p in pairs))
 
 
 class Changes(unittest.TestCase):
@@ -186,6 +185,16 @@ class Changes(unittest.TestCase):
         self.assertEqual(twice.length_ns, 24 * S)
         self.assertEqual(removed(twice, "p3"), cuts)
 
+    def test_a_card_is_a_piece_until_its_last_one_is_removed(self):
+        cuts = with_card(whole(), known(), Card("One"), 4 * S, "p2")
+        self.assertEqual(seen(cuts)[1], (Source("card", "card1"), 0, 4 * S, 1))
+        longer = with_card_as(cuts, known(), "p3", Card("Two"), 6 * S)
+        self.assertEqual((longer.card("card1"), longer.length_ns), (Card("Two"), 34 * S))
+        twice = with_card(longer, known(), Card("Three"), S, "")
+        self.assertEqual([c.id for c in twice.cards], ["card1", "card2"])
+        self.assertEqual([c.id for c in removed(twice, "p3").cards], ["card2"])
+        self.assertEqual(with_fades(cuts, 500, 0).fade_in_ms, 500)
+
     def test_what_cannot_be_is_refused_in_words(self):
         cuts = whole()
         a, b = Place("p1", S), Place("p1", 2 * S)
@@ -197,6 +206,9 @@ class Changes(unittest.TestCase):
             (lambda: trimmed(cuts, known(), "p2", 0, 9 * S), "within its take"),
             (lambda: trimmed(cuts, known(), "p2", 3 * S, 3 * S), "begins before it ends"),
             (lambda: with_take(cuts, known(), "gone"), "not in this tutorial"),
+            (lambda: with_card(cuts, known(), Card("x"), 601 * S, ""), "of a take of 600.000 s"),
+            (lambda: with_card_as(cuts, known(), "p1", Card("x"), S), "not of a card"),
+            (lambda: with_fades(cuts, 0, 10_001), "0 to 10000 ms"),
             (lambda: checked(CutList((*cuts.pieces, cuts.pieces[0])), known()), "like another one"),
         ):
             with self.subTest(words), self.assertRaisesRegex(CutError, words):

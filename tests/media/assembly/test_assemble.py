@@ -13,9 +13,10 @@ import jsonschema
 import numpy as np
 
 import kettle_media
-from kettle_core.assembly.cut_list import CutList, Piece
+from kettle_core.assembly.cut_list import CutList, Piece, TitleCard
 from kettle_core.errors import CutError, TakeError
 from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Card
 from kettle_media.assembly.assemble import assemble
 from kettle_media.assembly.cut_file import CUTS, read_cuts
 from kettle_media.assembly.show import show_of_assembly
@@ -106,6 +107,35 @@ class Assembled(unittest.TestCase):
             cuts = CutList((*rest, replace(last, sound=sound)))
             faster = self.mix(cuts).read(4 * HZ)[:, 3 * HZ + HZ // 2 + 1000 :]
             self.assertEqual(float(np.abs(faster).max()) > 0.01, sound == "stretched")
+
+    def test_a_card_fills_the_frame_and_the_whole_comes_out_of_black_and_goes_into_it(self):
+        card = Card("Folding\na signature", size_px=96, backdrop="#ff0000")
+        first, *_ = self.cuts.pieces
+        pieces = Piece("p9", "card1", 0, S), first
+        cuts = CutList(pieces, (TitleCard("card1", card),), fade_in_ms=500, fade_out_ms=1000)
+        show = self.show(cuts)
+        self.assertEqual(show.plan.frames, 90)
+        drawn = Renderer(show.plan, show.sources, show.masks)
+        frames = [drawn.frame(n).astype(int).copy() for n in range(90)]
+        black = np.full((180, 320), 16)
+        for number in (0, 89):
+            np.testing.assert_array_equal(frames[number][:180], black)
+            self.assertEqual({*frames[number][180:].flat}, {128})
+        # A third of the way, and wholly there.
+        there = frames[20][:180]
+        np.testing.assert_allclose(frames[5][:180] - 16, (there - 16) / 3, atol=1)
+        self.assertEqual(there[4, 4], 63)
+        self.assertGreater((there[60:120, 80:240] > 200).sum(), 300)
+        np.testing.assert_array_equal(frames[29], frames[15])
+        of = self.whole(self.one)
+        wanted = Renderer(of.plan, of.sources, of.masks).frame(40)
+        np.testing.assert_array_equal(frames[40], wanted)
+        mix = self.mix(cuts)
+        heard = np.concatenate([mix.read(3 * HZ), mix.flush()], axis=1)
+        self.assertEqual(float(np.abs(heard[:, : HZ - 1000]).max()), 0)
+        self.assertGreater(float(np.abs(heard[:, 3 * HZ // 2 : 2 * HZ]).max()), 0.01)
+        self.assertLess(float(np.abs(heard[:, -4000:-1600]).max()), 0.05)
+        self.assertEqual(float(np.abs(heard[:, -1500:]).max()), 0)
 
     def test_it_is_a_file_of_that_length_and_one_that_fails_leaves_nothing(self):
         with TemporaryDirectory() as name:

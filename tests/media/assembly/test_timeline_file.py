@@ -40,6 +40,7 @@ class Timelines(unittest.TestCase):
         values = [(p.take, p.from_ns, p.until_ns, p.out, p.percent, p.sound) for p in cuts.pieces]
         found = [(p.take, p.from_ns, p.until_ns, p.out, p.percent, p.sound) for p in again.pieces]
         self.assertEqual(found, values)
+        self.assertEqual(again.cards, cuts.cards)
 
     @given(cuts=cut_lists(), n=st.integers(0, 9))
     @settings(max_examples=15, deadline=None)

@@ -45,6 +45,9 @@ export function mount(data, views, lanes) {
     );
     const here = placeAt(lines.at)?.row;
     const take = here && data.now?.takes[here.take];
+    const card = here?.card ?? "";
+    const change = document.querySelector("[data-card-form] [value=card-as]");
+    if (change instanceof HTMLButtonElement) change.disabled = !card;
     say("[data-cut-at]", here ? ruleTime(inTake(here, lines.at), 0.1) : "–");
     const length = here ? `${(here.until_s - here.from_s).toFixed(1)} s` : "–";
     const words = here?.out
@@ -54,9 +57,9 @@ export function mount(data, views, lanes) {
     const link = /** @type {HTMLAnchorElement | null} */ (
       document.querySelector("[data-cut-take]")
     );
-    if (link && take) {
-      link.textContent = take.name;
-      link.href = take.page;
+    if (link && (take || card)) {
+      link.textContent = take ? take.name : `Card “${card}”`;
+      link.href = take ? take.page : "#card-text";
     }
     for (const button of document.querySelectorAll("[data-cut-do=lanes]"))
       button.setAttribute("aria-pressed", String(lanes.open));

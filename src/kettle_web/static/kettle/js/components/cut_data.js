@@ -101,6 +101,9 @@ export function cutData(address, came) {
           return before && (before.take !== row.take || before.until_s !== row.from_s);
         })
         .map((row) => row.paper),
+      cards: rows
+        .filter((row) => row.card)
+        .map((row) => ({ from: row.paper, until: row.paper_end, words: row.card })),
       ink: inkNow(takes),
     };
   };

@@ -10,6 +10,31 @@ const HATCH_PX = 7;
 const CLOSE_PX = 5;
 
 /**
+ * Cards: what they say, on their own ground.
+ * @param {CanvasRenderingContext2D} pen @param {Paper} paper @param {Layout} all
+ * @param {number} margin @param {number} width px
+ */
+export function drawCards(pen, paper, all, margin, width) {
+  const [ink, ground] = colours("ink", "paper");
+  for (const card of paper.cards) {
+    partsOf(all, card.from, card.until).forEach((part, number) => {
+      const x = margin + part.from * width;
+      const wide = (part.until - part.from) * width;
+      pen.save();
+      pen.beginPath();
+      pen.roundRect(x, part.line.base, wide, all.ink, 3);
+      pen.clip();
+      pen.fillStyle = ink;
+      pen.fill();
+      pen.fillStyle = ground;
+      pen.font = '12px "Figtree", sans-serif';
+      if (!number) pen.fillText(card.words, x + 8, part.line.base + all.ink / 2 + 4);
+      pen.restore();
+    });
+  }
+}
+
+/**
  * What was taken out stays in its place, hatched and struck through; what runs at another speed
  * is closely hatched.
  * @param {CanvasRenderingContext2D} pen @param {Paper} paper @param {Layout} all

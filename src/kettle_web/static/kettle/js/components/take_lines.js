@@ -2,7 +2,7 @@ import { seen } from "../lib/levels.js";
 import { ruleTime } from "../lib/take_lanes.js";
 import { layOut, partsOf, placeOf, timeAt } from "../lib/take_lines.js";
 import { colours, drawnWith, hole, sized } from "./canvas.js";
-import { drawChanged, drawSeams } from "./cut_drawing.js";
+import { drawCards, drawChanged, drawSeams } from "./cut_drawing.js";
 import { goByKey, isTaken, pointAt } from "./pointing.js";
 
 /** @typedef {import("../lib/take_paper.js").Paper} Paper */
@@ -35,6 +35,7 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     layout = layOut(paper.length_s, paper.steps, [...paper.scenes, ...paper.marks, ...above]);
     const pen = sized(canvas, root.clientWidth, layout.height);
     drawLines(pen, paper, layout);
+    drawCards(pen, paper, layout, MARGIN, width);
     drawChanged(pen, paper, layout, MARGIN, width);
     drawSeams(pen, paper, layout, MARGIN, width);
     drawView(pen, layout);

@@ -1,0 +1,210 @@
+"""Changes of a cut list: a list in, the changed list out."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from fractions import Fraction
+from typing import Literal
+
+from kettle_core.assembly.cut_list import (
+    LEAST_PERCENT,
+    MOST_CARDS,
+    MOST_FADE_MS,
+    MOST_PERCENT,
+    MOST_PIECES,
+    CutList,
+    Known,
+    Piece,
+    Place,
+    TitleCard,
+    checked,
+)
+from kettle_core.errors import CutError
+from kettle_core.rig.rig import Card
+from kettle_core.timing.ticks import NS_PER_S
+
+
+def with_take(cuts: CutList, known: Known, take: str, at_end: bool = True) -> CutList:
+    """A whole take more. Raises CutError."""
+    piece = Piece(_new_id(cuts), take, 0, known.takes.get(take, 0))
+    pieces = (*cuts.pieces, piece) if at_end else (piece, *cuts.pieces)
+    return checked(replace(cuts, pieces=pieces), known)
+
+
+def with_card(cuts: CutList, known: Known, card: Card, length_ns: int, before: str) -> CutList:
+    """A card more, before a piece; at the end if there is none. Raises CutError."""
+    numbers = [int(c.id[4:]) for c in cuts.cards if c.id[:4] == "card" and c.id[4:].isdecimal()]
+    named = TitleCard(f"card{max(numbers, default=0) + 1}", card)
+    if len(cuts.cards) >= MOST_CARDS:
+        raise CutError(f"A cut list has at most {MOST_CARDS} cards. Remove one first.", "text")
+    place = cuts.pieces.index(cuts.piece(before)) if before else len(cuts.pieces)
+    piece = Piece(_new_id(cuts), named.id, 0, length_ns)
+    pieces = (*cuts.pieces[:place], piece, *cuts.pieces[place:])
+    return checked(replace(cuts, pieces=pieces, cards=(*cuts.cards, named)), known)
+
+
+def with_card_as(cuts: CutList, known: Known, piece_id: str, card: Card, length_ns: int) -> CutList:
+    """A piece's card otherwise, and as long. Raises CutError."""
+    piece = cuts.piece(piece_id)
+    if cuts.card(piece.take) is None:
+        raise CutError("This piece is of a take, not of a card.", "piece")
+    cards = tuple(replace(c, card=card) if c.id == piece.take else c for c in cuts.cards)
+    return trimmed(replace(cuts, cards=cards), known, piece_id, 0, length_ns)
+
+
+def with_fades(cuts: CutList, in_ms: int, out_ms: int) -> CutList:
+    """Out of black and into it within other times. Raises CutError."""
+    if not (0 <= in_ms <= MOST_FADE_MS and 0 <= out_ms <= MOST_FADE_MS):
+        raise CutError(f"A fade takes 0 to {MOST_FADE_MS} ms.", "fade_in_ms")
+    return replace(cuts, fade_in_ms=in_ms, fade_out_ms=out_ms)
+
+
+def split(cuts: CutList, known: Known, place: Place) -> CutList:
+    """A piece as two, parted on a frame; at its ends nothing changes. Raises CutError."""
+    place = place.now(cuts)
+    number = cuts.pieces.index(cuts.piece(place.piece))
+    piece = cuts.pieces[number]
+    at_ns = _on_frame(piece, place.at_ns, known.fps)
+    if not piece.from_ns < at_ns < piece.until_ns:
+        return cuts
+    parts = (
+        replace(piece, until_ns=at_ns),
+        replace(piece, id=_new_id(cuts), from_ns=at_ns),
+    )
+    return _within_limit(cuts, (*cuts.pieces[:number], *parts, *cuts.pieces[number + 1 :]))
+
+
+def take_out(cuts: CutList, known: Known, begins: Place, ends: Place) -> CutList:
+    """Without what lies between two places; the gap is closed on all tracks. Raises CutError."""
+    return changed_between(cuts, known, begins, ends, {"out": True})
+
+
+def take_back(cuts: CutList, known: Known, begins: Place, ends: Place) -> CutList:
+    """With what was taken out between two places; it joins what it goes on with.
+
+    Raises CutError.
+    """
+    return joined(changed_between(cuts, known, begins, ends, {"out": False}))
+
+
+def at_speed(
+    cuts: CutList, known: Known, begins: Place, ends: Place, percent: int, stretched: bool
+) -> CutList:
+    """What lies between two places faster or slower; at 100 as it was. Raises CutError."""
+    if not LEAST_PERCENT <= percent <= MOST_PERCENT:
+        raise CutError(
+            f"A speed is {LEAST_PERCENT / 100:g} to {MOST_PERCENT / 100:g} ×, "
+            f"got {percent / 100:g}.",
+            "percent",
+        )
+    sound: Literal["off", "stretched"] = "stretched" if stretched and percent != 100 else "off"
+    return joined(changed_between(cuts, known, begins, ends, {"percent": percent, "sound": sound}))
+
+
+def trimmed(cuts: CutList, known: Known, piece_id: str, from_ns: int, until_ns: int) -> CutList:
+    """A piece that begins or ends elsewhere in its take. Raises CutError."""
+    piece = cuts.piece(piece_id)
+    made = replace(piece, from_ns=from_ns, until_ns=until_ns)
+    pieces = tuple(made if p is piece else p for p in cuts.pieces)
+    return checked(replace(cuts, pieces=pieces), known)
+
+
+def moved(cuts: CutList, piece_ids: Sequence[str], before: str) -> CutList:
+    """Pieces, in the order they have, before another one; at the end if there is none.
+
+    Raises CutError.
+    """
+    going = [cuts.piece(one) for one in dict.fromkeys(piece_ids)]
+    if before in piece_ids:
+        return cuts
+    going.sort(key=cuts.pieces.index)
+    rest = [p for p in cuts.pieces if p not in going]
+    place = rest.index(cuts.piece(before)) if before else len(rest)
+    return replace(cuts, pieces=(*rest[:place], *going, *rest[place:]))
+
+
+def copied(cuts: CutList, piece_id: str) -> CutList:
+    """A piece once more, after itself. Raises CutError."""
+    number = cuts.pieces.index(cuts.piece(piece_id)) + 1
+    again = replace(cuts.pieces[number - 1], id=_new_id(cuts))
+    return _within_limit(cuts, (*cuts.pieces[:number], again, *cuts.pieces[number:]))
+
+
+def removed(cuts: CutList, piece_id: str) -> CutList:
+    """Without a piece; unlike what is taken out it does not stay. Raises CutError."""
+    piece = cuts.piece(piece_id)
+    return tidied(replace(cuts, pieces=tuple(p for p in cuts.pieces if p is not piece)))
+
+
+def tidied(cuts: CutList) -> CutList:
+    """Without cards that no piece is of."""
+    used = {piece.take for piece in cuts.pieces}
+    return replace(cuts, cards=tuple(c for c in cuts.cards if c.id in used))
+
+
+def joined(cuts: CutList) -> CutList:
+    """With pieces that go on with each other as one, which keeps the first one's id."""
+    found: list[Piece] = []
+    for piece in cuts.pieces:
+        if found and found[-1].goes_on_with(piece):
+            found[-1] = replace(found[-1], until_ns=piece.until_ns)
+        else:
+            found.append(piece)
+    return replace(cuts, pieces=tuple(found))
+
+
+def changed_between(
+    cuts: CutList, known: Known, begins: Place, ends: Place, values: Mapping[str, object]
+) -> CutList:
+    """With other values of all that lies between two places, in whatever order they are given.
+
+    Raises CutError.
+    """
+    places = (place.now(cuts) for place in (begins, ends))
+    first, last = sorted(places, key=lambda place: _order(cuts, place))
+    # The later one first: it does not move the earlier one, which may lie in the same piece.
+    parted = split(split(cuts, known, last), known, first)
+    start = _first_at(parted, cuts.piece(first.piece), first, known)
+    end = _first_at(parted, cuts.piece(last.piece), last, known)
+    if start >= end:
+        raise CutError("Nothing lies between these two places. Mark a stretch.", "until")
+    pieces = list(parted.pieces)
+    for number in range(start, end):
+        pieces[number] = replace(pieces[number], **values)  # type: ignore[arg-type]
+    return replace(cuts, pieces=tuple(pieces))
+
+
+def _order(cuts: CutList, place: Place) -> tuple[int, int]:
+    return cuts.pieces.index(cuts.piece(place.piece)), place.at_ns
+
+
+def _first_at(parted: CutList, whole: Piece, place: Place, known: Known) -> int:
+    """The number of the first piece after a place at which a whole piece was split."""
+    at_ns = _on_frame(whole, place.at_ns, known.fps)
+    number = parted.pieces.index(parted.piece(whole.id))
+    while (part := parted.pieces[number]).until_ns <= at_ns:
+        number += 1
+        if part.until_ns == whole.until_ns:
+            break
+    return number
+
+
+def _on_frame(piece: Piece, at_ns: int, fps: Fraction) -> int:
+    """The place of a frame nearest to a time of a piece, counted from where it begins."""
+    frame_ns = NS_PER_S / fps * piece.speed
+    on_frame = round(piece.from_ns + round((at_ns - piece.from_ns) / frame_ns) * frame_ns)
+    left_ns = piece.until_ns - at_ns
+    # Of a piece that is shorter than a frame the end that is nearer counts.
+    is_end = left_ns * 2 < frame_ns and left_ns < at_ns - piece.from_ns
+    return piece.until_ns if is_end else min(max(piece.from_ns, on_frame), piece.until_ns)
+
+
+def _new_id(cuts: CutList) -> str:
+    """An id that no piece has."""
+    numbers = [int(p.id[1:]) for p in cuts.pieces if p.id[:1] == "p" and p.id[1:].isdecimal()]
+    return f"p{max(numbers, default=0) + 1}"
+
+
+def _within_limit(cuts: CutList, pieces: Sequence[Piece]) -> CutList:
+    if len(pieces) > MOST_PIECES:
+        raise CutError(f"A cut list has at most {MOST_PIECES} pieces. Join some first.", "pieces")
+    return replace(cuts, pieces=tuple(pieces))
