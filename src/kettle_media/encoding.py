@@ -7,11 +7,19 @@ import av
 from av.codec.context import Flags
 from av.video.frame import PictureType
 
-from kettle_core.rig.encoder_settings import ConstantBitrate, EncoderSettings
+from kettle_core.rig.encoder_settings import (
+    AverageBitrate,
+    ConstantBitrate,
+    ConstantQuality,
+    EncoderSettings,
+)
 
 BT709 = 1
 LIMITED_RANGE = 1
-_CODECS = {"h264": "libx264"}
+_CODECS = {"h264": "libx264", "vp9": "libvpx-vp9"}
+# VP9's scale of quality beside that of H.264, and how fast it is at our speeds.
+VP9_CRF = 1.45
+_VP9_SPEEDS = {"ultrafast": 8, "superfast": 7, "veryfast": 6, "fast": 5, "medium": 4, "slow": 2}
 # Keyframes come by time; the encoder's own count is only to never come before.
 _NO_COUNT = 100_000
 # So far a constant bitrate may be off at any moment: 2 % of any 10 s.
@@ -60,6 +68,8 @@ def _set_up(
 
 
 def _options(settings: EncoderSettings) -> dict[str, str]:
+    if settings.codec == "vp9":
+        return _vp9_options(settings)
     rate = settings.rate
     options = {"preset": settings.speed, "g": str(_NO_COUNT), "forced-idr": "1"}
     own = ["open-gop=0"]
@@ -67,6 +77,8 @@ def _options(settings: EncoderSettings) -> dict[str, str]:
         options["b"] = f"{rate.kbps}k"
         buffered = max(1, round(rate.kbps * CONSTANT_BUFFER_S))
         own += ["nal-hrd=cbr", f"vbv-maxrate={rate.kbps}", f"vbv-bufsize={buffered}"]
+    elif isinstance(rate, AverageBitrate):
+        options["b"], options["qmin"] = f"{rate.kbps}k", str(rate.best_crf)
     else:
         options["crf"] = str(rate.crf)
         if rate.ceiling_kbps:
@@ -77,6 +89,16 @@ def _options(settings: EncoderSettings) -> dict[str, str]:
         own.append("stitchable=1")
     options["x264-params"] = ":".join(own)
     return options
+
+
+def _vp9_options(settings: EncoderSettings) -> dict[str, str]:
+    rate = settings.rate
+    speed = str(_VP9_SPEEDS[settings.speed])
+    options = {"deadline": "good", "cpu-used": speed, "row-mt": "1", "g": str(_NO_COUNT)}
+    if isinstance(rate, ConstantQuality):
+        return {**options, "crf": str(min(63, round(rate.crf * VP9_CRF))), "b": "0"}
+    best = rate.best_crf if isinstance(rate, AverageBitrate) else 0
+    return {**options, "b": f"{rate.kbps}k", "qmin": str(best)}
 
 
 class Keyframes:

@@ -54,6 +54,8 @@ class Plan:
     scaling: str = "area"
     fade_in: int = 0
     fade_out: int = 0
+    # Of all that is heard, before peaks are limited.
+    gain_db: float = 0.0
 
     @property
     def frames(self) -> int:
@@ -81,13 +83,14 @@ class Plan:
 
     def gains(self, first: int, count: int) -> NDArray[np.float32]:
         """By what all that is heard is multiplied, for samples [first, first + count), (count,)."""
+        gain = 10 ** (self.gain_db / 20)
         if not self.fades_within(*(int(s * self.fps / RATE_HZ) for s in (first, first + count))):
-            return np.ones(count, np.float32)
+            return np.full(count, gain, np.float32)
         marks = (0, self.fade_in, self.frames - 1 - self.fade_out, self.frames - 1)
         at = [sample_of(max(0, frame), self.fps) for frame in marks]
         shares = [float(self.share_at(max(0, frame))) for frame in marks]
         places = np.arange(first, first + count)
-        return np.asarray(np.interp(places, at, shares), np.float32)
+        return np.asarray(gain * np.interp(places, at, shares), np.float32)
 
     def stretch_of(self, frame: int) -> Stretch:
         """The stretch of a frame; the last one after the end."""

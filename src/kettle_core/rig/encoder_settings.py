@@ -34,7 +34,15 @@ class ConstantBitrate:
     kbps: int
 
 
-RateControl = ConstantQuality | ConstantBitrate
+@dataclass(frozen=True)
+class AverageBitrate:
+    """So many bits a second on the whole, fewer where `best_crf` takes fewer."""
+
+    kbps: int
+    best_crf: int
+
+
+RateControl = ConstantQuality | ConstantBitrate | AverageBitrate
 
 
 @dataclass(frozen=True)
@@ -53,7 +61,7 @@ class EncoderSettings:
     threads: int = 0
     at_once: bool = False
     stitchable: bool = False
-    codec: Literal["h264"] = "h264"
+    codec: Literal["h264", "vp9"] = "h264"
 
 
 # At 1280 × 720 and 30 frames a second; more pixels get more, but less than in proportion.

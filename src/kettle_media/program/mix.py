@@ -59,7 +59,7 @@ class ProgramMix:
         for line in self._plan.lines:
             ducked = self._ducker is not None and not line.is_voice
             _add(background if ducked else straight, line, first, self._read, True)
-        if self._plan.fade_in or self._plan.fade_out:
+        if self._plan.fade_in or self._plan.fade_out or self._plan.gain_db:
             gains = self._plan.gains(first, samples)
             straight *= gains
             background *= gains

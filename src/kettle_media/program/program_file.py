@@ -48,6 +48,7 @@ class ProgramWriting:
     known: Composed
     frames: Callable[[Iterable[int]], Generator[Plane, None, None]]
     sound: SoundWriting
+    container: str = "mp4"
 
 
 def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> None:
@@ -55,7 +56,7 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
 
     Parameters
     ----------
-    target : the MP4 to write
+    target : the file to write
     made : what it is made of
     on_progress : called with (frames done, frames in all); what it raises ends the work
 
@@ -65,9 +66,9 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
         If something can't be read or the file can't be written.
     """
     plan, fps = made.plan, made.plan.fps
-    options = {"movflags": "+faststart"}
+    options = {"movflags": "+faststart"} if made.container == "mp4" else {}
     told = Told(target, True, "{} cannot be written")
-    with told, av.open(str(target), "w", format="mp4", options=options) as container:
+    with told, av.open(str(target), "w", format=made.container, options=options) as container:
         video = open_encoder(container, made.settings, plan.frame_size, fps, 1 / fps)
         audio = add_sound(container, made.sound.written)
         container.start_encoding()

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kettle_core.rig.devices import Mode
-from kettle_core.rig.encoder_settings import program_settings
+from kettle_core.rig.encoder_settings import EncoderSettings, program_settings
 from kettle_core.rig.format import ProgramFormat
 from kettle_media.program.cells import Cell, Composed, cells_of, with_sums
 from kettle_media.program.mix import ProgramMix, Stems
@@ -42,6 +42,8 @@ def write_show(
     known: Composed,
     on_progress: Progress,
     stems_path: Path | None = None,
+    picture: EncoderSettings | None = None,
+    container: str = "mp4",
 ) -> Written:
     """Write a show's pictures, its mix, and the stems that are not there as they are by now.
 
@@ -51,6 +53,8 @@ def write_show(
     written : how it is encoded
     known : a program of which cells that are the same are taken over
     stems_path : where the plan's stems are
+    picture : how pictures are encoded, if not as `written` says
+    container : of the file, by libav's name
 
     Raises
     ------
@@ -58,7 +62,7 @@ def write_show(
         If something can't be read or the file can't be written.
     """
     plan, identities = show.plan, show.identities()
-    settings = program_settings(written, Mode(*plan.frame_size, plan.fps))
+    settings = picture or program_settings(written, Mode(*plan.frame_size, plan.fps))
     folder = stems_path or target.parent
     keys = {stem.id: stem_key(stem, plan.samples, identities) for stem in plan.stems}
     made = Written(
@@ -80,6 +84,8 @@ def write_show(
             return ProgramMix(plan, show.sounds.read, sample)
 
         sound = SoundWriting(plan.samples, written, made.sounds, known, mix_from, stems)
-        writing = ProgramWriting(plan, settings, made.cells, taken_over, renderer.frames, sound)
+        writing = ProgramWriting(
+            plan, settings, made.cells, taken_over, renderer.frames, sound, container
+        )
         write_program(target, writing, on_progress)
     return made

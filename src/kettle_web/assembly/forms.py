@@ -34,7 +34,7 @@ class PageForm(forms.Form):
     NAME = ""
 
     def __init__(self, *given: Any, **more: Any) -> None:
-        super().__init__(*given, auto_id=f"{self.NAME}-%s", **more)
+        super().__init__(*given, **{"auto_id": f"{self.NAME}-%s", **more})
 
 
 class PlaceForm(forms.Form):

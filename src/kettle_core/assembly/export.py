@@ -1,0 +1,139 @@
+"""Exports: what a finished program is handed over as, and how large it may be."""
+
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Annotated, Literal
+
+from annotated_types import Interval
+
+from kettle_core.errors import CutError
+from kettle_core.fields import OneOf
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.encoder_settings import (
+    AverageBitrate,
+    ConstantQuality,
+    EncoderSettings,
+    RateControl,
+)
+from kettle_core.rig.format import Format, ProgramFormat, Speed
+
+LINES = (480, 720, 1080, 1440, 2160)
+Kind = Literal["mp4", "webm", "wav", "flac", "mp3", "m4a"]
+SOUND_ONLY = ("wav", "flac", "mp3", "m4a")
+MOST_MB = 1_000_000.0
+# Of what may be used so much is aimed at; what comes out is measured and aimed at again.
+AIM, LEAST_USED = 0.975, 0.95
+# A packet costs this much in the tables of a file, and the file itself this much.
+PACKET_BYTES, FILE_BYTES = 20, 6_000
+SOUND_PACKETS_PER_S = 50
+# Fewer bits a pixel than this show nothing that can be read.
+LEAST_BITS_A_PIXEL = 0.003
+# kbit/s of the sound, and from how many of the picture on it gets them.
+SOUND_KBPS = ((32, 0), (64, 120), (96, 300), (128, 700), (192, 1500))
+# Nobody sees more than this; bits beyond it are not used.
+BEST_CRF = 12
+
+
+@dataclass(frozen=True)
+class Export:
+    """What is to be made.
+
+    `lines` is how high the picture is in px, `crf` its quality; with `max_mb` the file is no
+    larger than so many MB (10^6 bytes), whatever its quality. The whole is brought to a loudness
+    of `lufs`; None leaves it as it is. `sound_kbps` is for MP3, M4A and the sound of pictures.
+    """
+
+    kind: Kind = "mp4"
+    lines: Annotated[int, OneOf(LINES)] = 1080
+    crf: Annotated[int, Interval(ge=1, le=51)] = 20
+    speed: Speed = "veryfast"
+    max_mb: Annotated[float, Interval(ge=0, le=MOST_MB)] = 0.0
+    sound_kbps: Annotated[int, Interval(ge=32, le=512)] = 192
+    lufs: Annotated[float, Interval(ge=-40, le=-6)] | None = -16.0
+
+    @property
+    def has_picture(self) -> bool:
+        """Whether it is seen too."""
+        return self.kind not in SOUND_ONLY
+
+    def format(self, program: Format) -> Format:
+        """The program's format at the export's size: as many lines, of the same shape, in even px.
+
+        >>> Export(lines=720).format(Format()).frame_size
+        (1280, 720)
+        """
+        width = round(program.frame_width * self.lines / program.frame_height / 2) * 2
+        return replace(program, frame_width=width, frame_height=self.lines)
+
+
+@dataclass(frozen=True)
+class Aim:
+    """What an encoder is told, so that a file comes out at a size."""
+
+    kbps: int
+    sound_kbps: int
+
+
+def first_aim(order: Export, mode: Mode, length_s: float) -> Aim:
+    """The bitrates for a file of at most `max_mb`.
+
+    Raises
+    ------
+    CutError
+        With the smallest size that is possible, if that is larger.
+    """
+    least = least_kbps(mode)
+    left = AIM * order.max_mb * 8000 / length_s - _tables_kbps(mode, length_s)
+    found = Aim(0, 0)
+    for sound_kbps, from_kbps in SOUND_KBPS:
+        kbps = int(left - sound_kbps)
+        if kbps >= max(from_kbps, least) and sound_kbps <= order.sound_kbps:
+            found = Aim(kbps, sound_kbps)
+    if not found.kbps:
+        raise CutError(
+            f"At {mode.height} lines this takes at least {least_mb(mode, length_s):.1f} MB. "
+            "Allow more, or choose fewer lines.",
+            "max_mb",
+        )
+    return found
+
+
+def next_aim(order: Export, aim: Aim, mode: Mode, length_s: float, size_bytes: int) -> Aim | None:
+    """Bitrates for another try after a file came out at a size; None if that size will do."""
+    most = order.max_mb * 1e6
+    if LEAST_USED * most <= size_bytes <= most:
+        return None
+    rest = (aim.sound_kbps + _tables_kbps(mode, length_s)) * length_s * 125
+    share = (AIM * most - rest) / max(1.0, size_bytes - rest)
+    # What was far too large or small says little of how it goes on.
+    return replace(aim, kbps=max(1, int(aim.kbps * min(4.0, max(0.05, share)))))
+
+
+def least_kbps(mode: Mode) -> int:
+    """The smallest bitrate at which a picture can be made out."""
+    return max(16, round(float(mode.pixels_per_s) * LEAST_BITS_A_PIXEL / 1000))
+
+
+def least_mb(mode: Mode, length_s: float) -> float:
+    """The smallest size that may be asked for, in MB, rounded up to a tenth."""
+    kbps = least_kbps(mode) + SOUND_KBPS[0][0] + _tables_kbps(mode, length_s)
+    return -(-kbps * length_s / 8000 / AIM * 10 // 1) / 10
+
+
+def _tables_kbps(mode: Mode, length_s: float) -> float:
+    packets = float(mode.fps) + SOUND_PACKETS_PER_S
+    return (packets * PACKET_BYTES + FILE_BYTES / length_s) * 8 / 1000
+
+
+def picture_settings(order: Export, aim: Aim | None) -> EncoderSettings:
+    """How the picture is encoded; by quality where there is no size to aim at."""
+    rate: RateControl = AverageBitrate(aim.kbps, BEST_CRF) if aim else ConstantQuality(order.crf)
+    codec: Literal["h264", "vp9"] = "vp9" if order.kind == "webm" else "h264"
+    return EncoderSettings(rate, order.speed, Fraction(2), codec=codec)
+
+
+def sound_format(order: Export, aim: Aim | None) -> ProgramFormat:
+    """How its sound is encoded."""
+    codec = "opus" if order.kind == "webm" else "aac"
+    kbps = aim.sound_kbps if aim else order.sound_kbps
+    return ProgramFormat(sound_codec=codec, sound_kbps=kbps)

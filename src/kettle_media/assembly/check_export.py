@@ -1,0 +1,166 @@
+"""Whether an exported file is what it should be: looked at before it is called done."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+
+from kettle_core.assembly.export import Export
+from kettle_core.picture.picture import Plane
+from kettle_core.sound.levels import Sound
+from kettle_core.sound.loudness import LoudnessMeter
+from kettle_media.program.mix import SETTLED_SAMPLES, ProgramMix
+from kettle_media.program.renderer import Renderer
+from kettle_media.program.show import Show
+from kettle_media.take.sound_track import MASTER_HZ
+from kettle_media.told import Told
+
+# Where pictures and sound are compared with what was meant, as shares of the whole.
+PLACES = (0.1, 0.5, 0.9)
+LOOKED_S = 1.0
+# A picture that is another one differs more than what encoding makes of it.
+SAME_PSNR_DB = 20.0
+LATE_MS = 10.0
+LOUDNESS_LU = 1.0
+HEARD = 1e-3
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One thing that was looked at: what it is, what was found, whether that is as it should be."""
+
+    name: str
+    words: str
+    good: bool
+
+
+def check_export(path: Path, show: Show, order: Export) -> list[Finding]:
+    """Look at a file that was made of a show. Raises TakeError if it can't be read."""
+    plan = show.plan
+    length_s = float(plan.frames / plan.fps)
+    found = [_size(path, order)]
+    with Told(path), av.open(str(path)) as container:
+        found.append(_length(container, length_s))
+        if order.has_picture:
+            found.append(_frames(path, plan.frames))
+    if order.has_picture:
+        found.append(_pictures(path, show))
+    found += _sound(path, show, order)
+    return found
+
+
+def _size(path: Path, order: Export) -> Finding:
+    size = path.stat().st_size
+    words = f"{size / 1e6:.2f} MB"
+    if not order.max_mb:
+        return Finding("Size", words, size > 0)
+    return Finding("Size", f"{words} of at most {order.max_mb:g} MB", size <= order.max_mb * 1e6)
+
+
+def _length(container: Any, length_s: float) -> Finding:
+    there_s = (container.duration or 0) / 1e6
+    words = f"{there_s:.3f} s, {length_s:.3f} s wanted"
+    return Finding("Length", words, abs(there_s - length_s) < 0.1)
+
+
+def _frames(path: Path, frames: int) -> Finding:
+    with av.open(str(path)) as container:
+        there = sum(1 for packet in container.demux(video=0) if packet.size)
+    return Finding("Frames", f"{there} of {frames}", there == frames)
+
+
+def _pictures(path: Path, show: Show) -> Finding:
+    """Frames at some places against the plan's own."""
+    plan = show.plan
+    drawn = Renderer(plan, show.sources, show.masks)
+    near = []
+    for share in PLACES:
+        number = min(plan.frames - 1, int(share * plan.frames))
+        there = _frame_at(path, float(number / plan.fps))
+        near.append(_psnr_db(there, drawn.frame(number)) if there is not None else 0.0)
+    words = ", ".join(f"{db:.0f}" for db in near)
+    return Finding("Pictures", f"{words} dB near to what was meant", min(near) >= SAME_PSNR_DB)
+
+
+def _frame_at(path: Path, at_s: float) -> Plane | None:
+    with av.open(str(path)) as container:
+        stream = container.streams.video[0]
+        container.seek(int(at_s * 1e6))
+        for frame in container.decode(stream):
+            if frame.time is not None and frame.time >= at_s - 1e-3:
+                return np.asarray(frame.to_ndarray(format="yuv420p"))
+    return None
+
+
+def _psnr_db(one: Plane, other: Plane) -> float:
+    if one.shape != other.shape:
+        return 0.0
+    error = float(np.mean((one.astype(np.float32) - other) ** 2))
+    return 99.0 if error == 0 else float(10 * np.log10(255**2 / error))
+
+
+def _sound(path: Path, show: Show, order: Export) -> Iterator[Finding]:
+    """Where sound lies, and how loud the whole is."""
+    plan, meter = show.plan, LoudnessMeter(2, MASTER_HZ)
+    looked = min(round(LOOKED_S * MASTER_HZ), plan.samples)
+    firsts = [min(plan.samples - looked, int(share * plan.samples)) for share in PLACES]
+    there = [np.zeros((2, looked), np.float32) for _ in firsts]
+    for at, block in _decoded(path):
+        meter.take(block)
+        for first, kept in zip(firsts, there, strict=True):
+            begin, end = max(first, at), min(first + looked, at + block.shape[1])
+            if begin < end:
+                kept[:, begin - first : end - first] = block[:, begin - at : end - at]
+    late = []
+    for first, kept in zip(firsts, there, strict=True):
+        wanted = _mixed(show, first, looked)
+        if np.abs(wanted).max(initial=0) > HEARD:
+            late.append(_late_ms(kept, wanted))
+    words = ", ".join(f"{ms:+.1f}" for ms in late) or "nothing is heard"
+    yield Finding("Sync", f"{words} ms" if late else words, all(abs(ms) < LATE_MS for ms in late))
+    lufs = meter.read().integrated_lufs
+    aimed = order.lufs is not None
+    near = not aimed or abs(lufs - (order.lufs or 0)) <= LOUDNESS_LU
+    told = f"{lufs:.1f} LUFS" + (f", {order.lufs:g} wanted" if aimed else "")
+    yield Finding("Loudness", told, near or not late)
+
+
+def _late_ms(there: Sound, wanted: Sound) -> float:
+    """By how much a sound comes later than it was meant, ms."""
+    one, other = (x.mean(axis=0) for x in (there, wanted))
+    size = 2 * one.size
+    found = np.fft.irfft(np.fft.rfft(one, size) * np.conj(np.fft.rfft(other, size)))
+    place = int(np.argmax(found))
+    return 1000 * (place if place < size // 2 else place - size) / MASTER_HZ
+
+
+def _mixed(show: Show, first: int, count: int) -> Sound:
+    begin = max(0, first - SETTLED_SAMPLES)
+    mix = ProgramMix(show.plan, show.sounds.read, begin)
+    parts = [mix.read(first + count - begin), mix.flush()]
+    return np.concatenate(parts, axis=1)[:, first - begin : first - begin + count]
+
+
+def _decoded(path: Path) -> Iterator[tuple[int, Sound]]:
+    """The sound of a file at 48 kHz, block by block, each with its first sample."""
+    to_plain = av.AudioResampler("fltp", "stereo", MASTER_HZ)
+    at: int | None = None
+    with Told(path), av.open(str(path)) as container:
+        for frame in _ended(container.decode(audio=0)):
+            if at is None:
+                # An encoder's delay is told as the file's beginning, which players take for 0.
+                begins_s = (container.start_time or 0) / 1e6
+                at = round((float(frame.time or 0.0) - begins_s) * MASTER_HZ) if frame else 0
+            for plain in to_plain.resample(frame):
+                block: Sound = np.asarray(plain.to_ndarray(), np.float32)
+                yield at, block
+                at += block.shape[1]
+
+
+def _ended(frames: Iterator[Any]) -> Iterator[Any]:
+    """Frames, and None after the last one: what is still in a filter is wanted too."""
+    yield from frames
+    yield None

@@ -1,0 +1,207 @@
+"""An assembly's program handed over as a file of a kind, size and loudness, checked."""
+
+from collections.abc import Callable, Mapping
+from contextlib import closing, suppress
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from kettle_core.assembly.cut_list import CutList
+from kettle_core.assembly.export import (
+    Aim,
+    Export,
+    first_aim,
+    next_aim,
+    picture_settings,
+    sound_format,
+)
+from kettle_core.errors import CutError
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.format import Format
+from kettle_core.sound.loudness import LoudnessMeter
+from kettle_media.assembly.check_export import Finding, check_export
+from kettle_media.assembly.export_sound import write_sound
+from kettle_media.assembly.show import show_of_assembly
+from kettle_media.durable import put_in_place
+from kettle_media.program.cells import Composed
+from kettle_media.program.mix import ProgramMix
+from kettle_media.program.program_file import Progress
+from kettle_media.program.show import Show
+from kettle_media.program.write_show import write_show
+from kettle_media.take.align import GiveWay, go_on
+from kettle_media.take.folder import TakeFolder
+from kettle_media.take.sound_track import MASTER_HZ
+from kettle_media.told import Told
+
+MOST_TRIES = 6
+# A size that hardly grows when more is allowed is as large as quality makes it.
+GROWS = 1.02
+# Measuring a program's loudness takes about so much of what encoding it does.
+LOUDNESS_SHARE = 0.1
+SILENT_LUFS = -70.0
+MOST_GAIN_DB = 30.0
+CONTAINERS = {"mp4": "mp4", "webm": "webm"}
+
+
+@dataclass(frozen=True)
+class Exported:
+    """What came of an export: its size, how often it was encoded, its loudness before."""
+
+    frames: int
+    length_s: float
+    size_bytes: int
+    tries: int
+    lufs_before: float | None
+    findings: tuple[Finding, ...]
+
+
+def export(
+    takes: Mapping[str, TakeFolder],
+    cuts: CutList,
+    program: Format,
+    order: Export,
+    target: Path,
+    on_progress: Progress = lambda done, total: None,
+    give_way: GiveWay = go_on,
+) -> Exported:
+    """Make a file of a cut list.
+
+    Parameters
+    ----------
+    takes : folders by their takes' UUIDs
+    program : the program's format, whose shape and rate are kept
+    order : what is to be made
+    target : replaced only when the new file is whole and was checked
+
+    Raises
+    ------
+    CutError
+        If it can't be made as it is wanted: too small a size, a file that is not as it should be.
+    TakeError
+        If something can't be read or written; nothing is left then.
+    """
+    part = target.with_name(f".{target.stem}.part{target.suffix}")
+    with closing(show_of_assembly(takes, cuts, order.format(program), give_way=give_way)) as show:
+        work = _Work(show, order, part, on_progress, give_way)
+        try:
+            before, tries = work.make()
+            findings = check_export(part, work.show, order)
+            bad = [found.words for found in findings if not found.good]
+            if bad:
+                raise CutError(f"The file is not as it should be: {' '.join(bad)}", "out")
+            size = part.stat().st_size
+            with Told(target, True, "{} cannot be written"):
+                put_in_place(part, target)
+        finally:
+            with suppress(OSError):
+                part.unlink(missing_ok=True)
+        plan = work.show.plan
+        length_s = float(plan.frames / plan.fps)
+        return Exported(plan.frames, length_s, size, tries, before, tuple(findings))
+
+
+class _Work:
+    """One export on its way: measured, encoded, encoded again where its size asks for it."""
+
+    def __init__(
+        self, show: Show, order: Export, part: Path, tell: Progress, give_way: Callable[[], None]
+    ) -> None:
+        # Stems are a take's.
+        self.show = replace(show, plan=replace(show.plan, stems=()))
+        self._order, self._part, self._tell, self._give_way = order, part, tell, give_way
+        self._done = 0
+        plan = show.plan
+        self._mode = Mode(*plan.frame_size, plan.fps)
+        self._length_s = float(plan.frames / plan.fps)
+
+    def make(self) -> tuple[float | None, int]:
+        """Write the file; gives the loudness before, and how often it was encoded."""
+        order, plan = self._order, self.show.plan
+        aim = first_aim(order, self._mode, self._length_s) if self._is_sized else None
+        before = self._leveled()
+        sizes: list[tuple[int, int]] = []
+        while True:
+            self._encode(aim, plan.frames)
+            size = self._part.stat().st_size
+            if aim is None:
+                return before, 1
+            sizes.append((aim.kbps, size))
+            following = next_aim(order, aim, self._mode, self._length_s, size)
+            fits = size <= order.max_mb * 1e6
+            if following is None or (fits and self._quality_ends(sizes)):
+                return before, len(sizes)
+            if len(sizes) >= MOST_TRIES:
+                if fits:
+                    return before, len(sizes)
+                raise CutError(
+                    f"After {MOST_TRIES} tries it is still {size / 1e6:.1f} MB. Allow more, or "
+                    "choose fewer lines.",
+                    "max_mb",
+                )
+            aim = following
+
+    @property
+    def _is_sized(self) -> bool:
+        return bool(self._order.max_mb) and self._order.has_picture
+
+    @staticmethod
+    def _quality_ends(sizes: list[tuple[int, int]]) -> bool:
+        """Whether more bits were allowed last, and hardly more were used."""
+        if len(sizes) < 2:
+            return False
+        (kbps, size), (more_kbps, more) = sizes[-2:]
+        return more_kbps > kbps and more < GROWS * size
+
+    def _leveled(self) -> float | None:
+        """Bring the whole to its loudness; gives what it was, None where that is left alone."""
+        order, plan = self._order, self.show.plan
+        if order.lufs is None:
+            return None
+        before = self._loudness()
+        if before <= SILENT_LUFS:
+            return before
+        gain_db = min(order.lufs - before, MOST_GAIN_DB)
+        self.show = replace(self.show, plan=replace(plan, gain_db=gain_db))
+        # What the limiter takes away is given once more.
+        short_db = order.lufs - self._loudness()
+        if abs(short_db) > 0.1:
+            gain_db = min(gain_db + short_db, MOST_GAIN_DB)
+            self.show = replace(self.show, plan=replace(plan, gain_db=gain_db))
+        return before
+
+    def _loudness(self) -> float:
+        plan = self.show.plan
+        mix, meter = ProgramMix(plan, self.show.sounds.read), LoudnessMeter(2, MASTER_HZ)
+        for first in range(0, plan.samples, MASTER_HZ):
+            self._give_way()
+            meter.take(mix.read(min(MASTER_HZ, plan.samples - first)))
+            done = self._done + (first / plan.samples) * LOUDNESS_SHARE * plan.frames
+            self._tell(round(done), self._total())
+        meter.take(mix.flush())
+        self._done += round(LOUDNESS_SHARE * plan.frames)
+        return meter.read().integrated_lufs
+
+    def _total(self, tries: int = 1) -> int:
+        frames = self.show.plan.frames
+        return max(1, self._done + tries * frames)
+
+    def _encode(self, aim: Aim | None, frames: int) -> None:
+        order, begun = self._order, self._done
+        total = self._total()
+
+        def tell(done: int, _: int) -> None:
+            self._give_way()
+            self._tell(begun + done, total)
+
+        if order.has_picture:
+            write_show(
+                self.show,
+                self._part,
+                sound_format(order, aim),
+                Composed(self._part),
+                tell,
+                picture=picture_settings(order, aim),
+                container=CONTAINERS[order.kind],
+            )
+        else:
+            write_sound(self.show, self._part, order, tell)
+        self._done += frames

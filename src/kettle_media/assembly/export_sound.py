@@ -1,0 +1,64 @@
+"""A program's sound alone, as a file."""
+
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import av
+import numpy as np
+
+from kettle_core.assembly.export import Export
+from kettle_core.sound.levels import Sound
+from kettle_core.sound.mixing import to_integers
+from kettle_media.program.mix import ProgramMix
+from kettle_media.program.program_file import Progress
+from kettle_media.program.show import Show
+from kettle_media.sound.sound_frames import frame_of
+from kettle_media.take.sound_track import MASTER_HZ
+from kettle_media.told import Told
+
+# Container, codec and form of samples; those with 24 bits keep all that is heard.
+KINDS = {
+    "wav": ("wav", "pcm_s24le", "s32"),
+    "flac": ("flac", "flac", "s32"),
+    "mp3": ("mp3", "libmp3lame", "fltp"),
+    "m4a": ("ipod", "aac", "fltp"),
+}
+PIECE_SAMPLES = MASTER_HZ
+
+
+def write_sound(show: Show, target: Path, order: Export, on_progress: Progress) -> None:
+    """Write a show's mix. Raises TakeError, KettleError."""
+    plan = show.plan
+    container_name, codec, form = KINDS[order.kind]
+    options = {"rf64": "auto"} if order.kind == "wav" else {}
+    more = {"bits_per_raw_sample": "24"} if form == "s32" else {}
+    mix, dither = ProgramMix(plan, show.sounds.read), np.random.default_rng(0)
+    written = 0
+    with (
+        Told(target, True, "{} cannot be written"),
+        av.open(str(target), "w", format=container_name, options=options) as container,
+    ):
+        stream: Any = container.add_stream(codec, rate=MASTER_HZ, layout="stereo", options=more)
+        if form == "s32":
+            stream.format = form
+        else:
+            stream.bit_rate = order.sound_kbps * 1000
+        for first in range(0, plan.samples + PIECE_SAMPLES, PIECE_SAMPLES):
+            count = min(PIECE_SAMPLES, plan.samples - first)
+            sound = mix.read(count) if count > 0 else mix.flush()
+            if sound.shape[1]:
+                container.mux(stream.encode(_frame(sound, form, written, dither)))
+                written += sound.shape[1]
+            if count <= 0:
+                break
+            on_progress(round(plan.frames * (first + count) / plan.samples), plan.frames)
+        container.mux(stream.encode(None))
+
+
+def _frame(sound: Sound, form: str, at: int, dither: np.random.Generator) -> av.AudioFrame:
+    if form == "s32":
+        return frame_of(to_integers(sound, 24, dither), MASTER_HZ, "stereo", at)
+    frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound), format=form, layout="stereo")
+    frame.sample_rate, frame.pts, frame.time_base = MASTER_HZ, at, Fraction(1, MASTER_HZ)
+    return frame

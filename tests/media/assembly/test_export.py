@@ -1,0 +1,116 @@
+"""Exports: files that others open, no larger than they may be, as loud as they should be."""
+
+import shutil
+import unittest
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from unittest import mock
+
+import av
+import numpy as np
+
+from kettle_core.assembly.cut_list import CutList, Piece
+from kettle_core.assembly.export import Export
+from kettle_core.errors import CutError, TakeError
+from kettle_core.rig.format import Format
+from kettle_media.assembly import check_export as checking
+from kettle_media.assembly.export_file import export
+from tests.fixtures import ROOT, demo_take
+from tests.small_disk import small_disk
+
+S = 10**9
+SMALL = Format(854, 480)
+
+
+class Exports(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        folder = demo_take(4)
+        take = folder.read_info().id
+        cls.takes = {take: folder}
+        cls.cuts = CutList((Piece("p1", take, 0, S), Piece("p2", take, 3 * S // 2, 4 * S)))
+
+    def setUp(self):
+        room = TemporaryDirectory()
+        self.addCleanup(room.cleanup)
+        self.room = Path(room.name)
+
+    def make(self, order, name=None, **more):
+        target = self.room / (name or f"lesson.{order.kind}")
+        return target, export(self.takes, self.cuts, SMALL, order, target, **more)
+
+    def test_a_picture_in_either_container_is_as_long_as_loud_and_as_large_as_it_should_be(self):
+        for order, codecs in (
+            (Export("mp4", 480, crf=24), ("h264", "aac")),
+            (Export("webm", 480, crf=30, speed="ultrafast", lufs=None), ("vp9", "opus")),
+        ):
+            with self.subTest(order.kind):
+                told = []
+                target, made = self.make(order, on_progress=lambda *at, told=told: told.append(at))
+                self.assertEqual((made.frames, made.tries), (105, 1))
+                self.assertTrue(all(found.good for found in made.findings), made.findings)
+                with av.open(str(target)) as file:
+                    video, audio = file.streams.video[0], file.streams.audio[0]
+                    self.assertEqual((video.codec_context.name.replace("libdav1d", ""),
+                                      audio.codec_context.name), codecs)  # fmt: skip
+                    self.assertEqual((video.width, video.height), (854, 480))
+                    self.assertEqual(sum(1 for _ in file.decode(video=0)), 105)
+                done = [at for at, _ in told]
+                self.assertEqual(done, sorted(done))
+                self.assertEqual(told[-1][0], told[-1][1])
+        self.assertEqual(sorted(p.name for p in self.room.iterdir()), ["lesson.mp4", "lesson.webm"])
+
+    def test_sound_alone_is_brought_to_a_loudness(self):
+        for kind, codec in (
+            ("wav", "pcm_s24le"),
+            ("flac", "flac"),
+            ("mp3", "mp3float"),
+            ("m4a", "aac"),
+        ):
+            with self.subTest(kind):
+                target, made = self.make(Export(kind, lufs=-20.0))
+                named = {found.name: found.words for found in made.findings}
+                self.assertAlmostEqual(float(named["Loudness"].split()[0]), -20, delta=0.7)
+                self.assertGreater(abs(made.lufs_before + 20), 1)
+                with av.open(str(target)) as file:
+                    self.assertEqual(file.streams.audio[0].codec_context.name, codec)
+                    self.assertFalse(file.streams.video)
+                    samples = np.concatenate(
+                        [f.to_ndarray().reshape(-1) for f in file.decode(audio=0)]
+                    )
+                self.assertGreater(np.abs(samples.astype(float)).max(), 0)
+
+    def test_no_larger_than_is_kept_and_used_up_where_quality_does_not_end_first(self):
+        for mb in (0.08, 0.12, 0.16):
+            target, made = self.make(Export("mp4", 480, max_mb=mb), f"{mb}.mp4")
+            size = target.stat().st_size
+            self.assertLessEqual(size, mb * 1e6)
+            self.assertGreaterEqual(size, 0.95 * mb * 1e6, made.tries)
+            self.assertEqual(size, made.size_bytes)
+        _, made = self.make(Export("mp4", 480, max_mb=900))
+        self.assertLess(made.size_bytes, 30e6)
+        with self.assertRaisesRegex(CutError, r"at least 0\.\d MB"):
+            self.make(Export("mp4", 2160, max_mb=0.01))
+
+    def test_what_fails_leaves_what_was_there_and_nothing_half_written(self):
+        target = self.room / "lesson.mp4"
+        target.write_bytes(b"before")
+
+        def ends(done, total):
+            if done > 30:
+                raise TakeError("enough")
+
+        with self.assertRaisesRegex(TakeError, "enough"):
+            self.make(Export("mp4", 480), on_progress=ends)
+        with (
+            mock.patch.object(checking, "SAME_PSNR_DB", 98.0),
+            self.assertRaisesRegex(CutError, "not as it should be"),
+        ):
+            self.make(Export("mp4", 480))
+        self.assertEqual([p.name for p in self.room.iterdir()], ["lesson.mp4"])
+        self.assertEqual(target.read_bytes(), b"before")
+        with small_disk(ROOT / "export-disk", 4) as disk:
+            (disk / "full").write_bytes(bytes(shutil.disk_usage(disk).free - 60_000))
+            with self.assertRaisesRegex(TakeError, "cannot be written"):
+                export(self.takes, self.cuts, SMALL, Export("mp4", 480), disk / "lesson.mp4")
+            self.assertEqual([p.name for p in disk.iterdir()], ["full"])
