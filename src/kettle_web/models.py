@@ -151,6 +151,33 @@ class Version(Edited):
         return cuts_to_dict(values)
 
 
+class Export(models.Model):
+    """A file that is made of a version, or was: what was asked for, who makes it, what came of it.
+
+    `order` is a document of `kettle_media.assembly.export_document`.
+    """
+
+    version = models.ForeignKey(Version, on_delete=models.CASCADE, related_name="exports")
+    # Of the version's cut list as it was when this was asked for.
+    document = models.JSONField(default=_nothing_cut)
+    order = models.JSONField()
+    file = models.CharField(max_length=200, unique=True)
+    job = models.ForeignKey("Job", null=True, on_delete=models.SET_NULL, related_name="+")
+    result = models.JSONField(default=dict)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return self.file
+
+    @property
+    def path(self) -> Path:
+        """The file on disk."""
+        return Path(settings.DATA) / "exports" / self.file
+
+
 class Key(models.Model):
     """A key that was changed: of an action of the pages."""
 

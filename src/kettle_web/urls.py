@@ -16,6 +16,7 @@ urlpatterns = [
     path("jobs/", include("kettle_web.jobs.urls")),
     path("studio/", include("kettle_web.studio.urls")),
     path("", include("kettle_web.assembly.urls")),
+    path("", include("kettle_web.export.urls")),
     path("", include("kettle_web.takes.urls")),
     path("", include("kettle_web.rigs.urls")),
 ]

@@ -7,7 +7,6 @@ from typing import Annotated, Literal
 from annotated_types import Interval
 
 from kettle_core.errors import CutError
-from kettle_core.fields import OneOf
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import (
     AverageBitrate,
@@ -17,7 +16,7 @@ from kettle_core.rig.encoder_settings import (
 )
 from kettle_core.rig.format import Format, ProgramFormat, Speed
 
-LINES = (480, 720, 1080, 1440, 2160)
+LINES: tuple[Literal[480, 720, 1080, 1440, 2160], ...] = (480, 720, 1080, 1440, 2160)
 Kind = Literal["mp4", "webm", "wav", "flac", "mp3", "m4a"]
 SOUND_ONLY = ("wav", "flac", "mp3", "m4a")
 MOST_MB = 1_000_000.0
@@ -44,7 +43,7 @@ class Export:
     """
 
     kind: Kind = "mp4"
-    lines: Annotated[int, OneOf(LINES)] = 1080
+    lines: Literal[480, 720, 1080, 1440, 2160] = 1080
     crf: Annotated[int, Interval(ge=1, le=51)] = 20
     speed: Speed = "veryfast"
     max_mb: Annotated[float, Interval(ge=0, le=MOST_MB)] = 0.0

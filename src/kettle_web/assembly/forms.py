@@ -24,7 +24,8 @@ NAME_WORDS = "A version has a name of 1 to 80 characters."
 MOST_REST_MS = MOST_REST_NS // 10**6
 
 
-def _errors(words: str, *kinds: str) -> dict[str, str]:
+def errors_of(words: str, *kinds: str) -> dict[str, str]:
+    """The same words for whatever is wrong with a field."""
     return dict.fromkeys(("required", "invalid", "min_value", "max_value", *kinds), words)
 
 
@@ -59,7 +60,7 @@ class SpeedForm(PageForm):
         widget=forms.NumberInput(
             attrs={"step": "any", "inputmode": "decimal", "list": "speeds", "data-unit": "×"}
         ),
-        error_messages=_errors(SPEED_WORDS),
+        error_messages=errors_of(SPEED_WORDS),
     )
     sound = forms.ChoiceField(
         label="Its sound",
@@ -82,7 +83,7 @@ class CardForm(PageForm):
         label="Words of the card",
         max_length=TEXT_LIMIT,
         widget=forms.Textarea(attrs={"rows": 2, "placeholder": "Folding a signature"}),
-        error_messages=_errors(CARD_WORDS, "max_length"),
+        error_messages=errors_of(CARD_WORDS, "max_length"),
     )
     seconds = forms.FloatField(
         label="Seen for",
@@ -90,7 +91,7 @@ class CardForm(PageForm):
         min_value=0.1,
         max_value=MOST_CARD_NS / NS_PER_S,
         widget=forms.NumberInput(attrs={"step": "0.5", "data-unit": "s"}),
-        error_messages=_errors(f"A card is seen for 0.1 to {MOST_CARD_NS // NS_PER_S} s."),
+        error_messages=errors_of(f"A card is seen for 0.1 to {MOST_CARD_NS // NS_PER_S} s."),
     )
     size_px = forms.IntegerField(
         label="Size",
@@ -98,7 +99,7 @@ class CardForm(PageForm):
         min_value=TEXT_SIZE_LIMITS_PX[0],
         max_value=TEXT_SIZE_LIMITS_PX[1],
         widget=forms.NumberInput(attrs={"step": "4", "data-unit": "px"}),
-        error_messages=_errors(
+        error_messages=errors_of(
             f"Words are {TEXT_SIZE_LIMITS_PX[0]} to {TEXT_SIZE_LIMITS_PX[1]} px high, in whole px."
         ),
     )
@@ -132,14 +133,14 @@ class FadesForm(PageForm):
         min_value=0,
         max_value=MOST_FADE_MS,
         widget=forms.NumberInput(attrs={"step": "100", "data-unit": "ms"}),
-        error_messages=_errors(FADE_WORDS),
+        error_messages=errors_of(FADE_WORDS),
     )
     fade_out = forms.IntegerField(
         label="Into black",
         min_value=0,
         max_value=MOST_FADE_MS,
         widget=forms.NumberInput(attrs={"step": "100", "data-unit": "ms"}),
-        error_messages=_errors(FADE_WORDS),
+        error_messages=errors_of(FADE_WORDS),
     )
 
 
@@ -154,7 +155,7 @@ class QuietForm(PageForm):
         min_value=-90,
         max_value=-10,
         widget=forms.NumberInput(attrs={"step": "1", "data-unit": "dBFS"}),
-        error_messages=_errors("A voice is quiet below −90 to −10 dBFS."),
+        error_messages=errors_of("A voice is quiet below −90 to −10 dBFS."),
     )
     seconds = forms.FloatField(
         label="For at least",
@@ -162,7 +163,7 @@ class QuietForm(PageForm):
         min_value=0.1,
         max_value=60,
         widget=forms.NumberInput(attrs={"step": "0.1", "data-unit": "s"}),
-        error_messages=_errors("A quiet stretch lasts at least 0.1 to 60 s."),
+        error_messages=errors_of("A quiet stretch lasts at least 0.1 to 60 s."),
     )
     rest = forms.IntegerField(
         label="Leave",
@@ -170,7 +171,7 @@ class QuietForm(PageForm):
         min_value=0,
         max_value=MOST_REST_MS,
         widget=forms.NumberInput(attrs={"step": "50", "data-unit": "ms"}),
-        error_messages=_errors(f"Of a pause 0 to {MOST_REST_MS} ms are left, in whole ms."),
+        error_messages=errors_of(f"Of a pause 0 to {MOST_REST_MS} ms are left, in whole ms."),
     )
     faster = forms.FloatField(
         label="Or run it at",
@@ -178,7 +179,7 @@ class QuietForm(PageForm):
         min_value=LEAST_PERCENT / 100,
         max_value=MOST_PERCENT / 100,
         widget=forms.NumberInput(attrs={"step": "any", "list": "speeds", "data-unit": "×"}),
-        error_messages=_errors(SPEED_WORDS),
+        error_messages=errors_of(SPEED_WORDS),
     )
 
     def as_shown(self) -> dict[str, Any]:
@@ -193,5 +194,5 @@ class VersionForm(forms.Form):
     name = forms.CharField(
         label="Name of the version",
         max_length=80,
-        error_messages=_errors(NAME_WORDS, "max_length"),
+        error_messages=errors_of(NAME_WORDS, "max_length"),
     )

@@ -25,6 +25,7 @@ WAITS = "waits for the take"
 KINDS = {
     "program": "kettle_web.takes.work.compose_program",
     "empty-bin": "kettle_web.library.work.remove_deleted",
+    "export": "kettle_web.export.work.export",
     "survey": "kettle_web.takes.work.survey",
     "repair": "kettle_web.takes.work.repair",
     "demo-takes": "kettle_web.takes.work.make_demo_takes",

@@ -13,7 +13,7 @@ from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.rig.sound_changes import sounds_of
 from kettle_core.scene.scene import Scene
 from kettle_web.frame.selectors import KIND_WORDS
-from kettle_web.models import Rig, Take, Version
+from kettle_web.models import Export, Rig, Take, Version
 
 
 @dataclass(frozen=True)
@@ -182,8 +182,15 @@ def _steps_after(rig: Rig) -> list[dict[str, str]]:
         return []
     cut = Version.objects.filter(tutorial=tutorial, revision__gt=1).exists()
     words = ("ready", "cut") if cut else ("new", "not cut yet")
-    address = reverse("tutorial-assembly", args=[tutorial.pk])
-    return [{"name": "Assembly", "address": address, "state": words[0], "words": words[1]}]
+    made = Export.objects.filter(version__tutorial=tutorial).exclude(result={}).exists()
+    done = ("ready", "made") if made else ("new", "nothing made yet")
+    return [
+        {"name": name, "address": reverse(url, args=[tutorial.pk]), "state": state, "words": words}
+        for name, url, (state, words) in (
+            ("Assembly", "tutorial-assembly", words),
+            ("Export", "tutorial-export", done),
+        )
+    ]
 
 
 def _steps_of_take(rig: Rig, take: Take) -> list[dict[str, str]]:

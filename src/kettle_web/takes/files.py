@@ -1,16 +1,11 @@
-"""A take's files over HTTP, with range requests so that players can seek."""
+"""A take's files over HTTP."""
 
-import asyncio
-import mimetypes
-import re
-from collections.abc import AsyncIterator
 from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlencode
 
-from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.urls import reverse
-from django.utils.http import content_disposition_header
 
 from kettle_core.errors import TakeError
 from kettle_core.rig.rig import Rig
@@ -18,21 +13,12 @@ from kettle_media.survey.paths import SurveyPaths
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.rig_now import rig_now
+from kettle_web.frame.file_answers import file_answer
 from kettle_web.frame.selectors import KIND_WORDS
 from kettle_web.models import Take
 from kettle_web.takes.names import PROGRAM, download_name
 
-CHUNK_BYTES = 1 << 18
-
 DOWNLOADS = ("track", "times", "copy", "download", "sound-copy")
-
-RANGE = re.compile(r"bytes=(\d*)-(\d*)")
-
-
-mimetypes.add_type("video/x-matroska", ".mkv")
-
-
-mimetypes.add_type("audio/flac", ".flac")
 
 
 @dataclass(frozen=True)
@@ -179,50 +165,9 @@ def _title_of(folder: TakeFolder, kind: str, name: str) -> str:
 def serve_file(
     request: HttpRequest, folder: TakeFolder, take: Take, kind: str, name: str, download: bool
 ) -> HttpResponse:
-    """Answer with the whole file or the range asked for (RFC 9110, sections 13 and 14)."""
+    """Answer with a file of a take, or the range asked for."""
     path = _path_of(folder, kind, name)
-    if not path.is_file():
-        raise Http404(f"{path.name} is not there.")
-    known = path.stat()
-    size, etag = known.st_size, f'"{known.st_size:x}-{known.st_mtime_ns:x}"'
-    if etag in request.headers.get("If-None-Match", ""):
-        return HttpResponse(status=304, headers={"ETag": etag})
-    first, last = 0, size - 1
-    status = 200
-    # A part of what is another file by now would be joined to parts of the one before.
-    is_same = request.headers.get("If-Range", etag) == etag
-    match = RANGE.fullmatch(request.headers.get("Range", "")) if is_same else None
-    if match and any(match.groups()):
-        status = 206
-        begin, end = match.groups()
-        first = int(begin) if begin else max(0, size - int(end))
-        last = min(int(end), size - 1) if begin and end else size - 1
-        if first > last:
-            return HttpResponse(status=416, headers={"Content-Range": f"bytes */{size}"})
-    response = StreamingHttpResponse(
-        _chunks(path, first, last - first + 1),
-        status=status,
-        content_type=mimetypes.guess_type(path.name)[0] or "application/octet-stream",
-    )
-    response["Accept-Ranges"], response["ETag"] = "bytes", etag
-    response["Content-Length"] = str(last - first + 1)
-    if status == 206:
-        response["Content-Range"] = f"bytes {first}-{last}/{size}"
-    if download:
-        name = download_name(take, _title_of(folder, kind, name), "".join(path.suffixes))
-        response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
-    return response  # type: ignore[return-value]
-
-
-async def _chunks(path: Path, first: int, count: int) -> AsyncIterator[bytes]:
-    file = await asyncio.to_thread(path.open, "rb")
-    try:
-        await asyncio.to_thread(file.seek, first)
-        while count > 0:
-            data = await asyncio.to_thread(file.read, min(CHUNK_BYTES, count))
-            if not data:
-                return
-            count -= len(data)
-            yield data
-    finally:
-        file.close()
+    save_as = ""
+    if download and path.is_file():
+        save_as = download_name(take, _title_of(folder, kind, name), "".join(path.suffixes))
+    return file_answer(request, path, save_as)

@@ -1,0 +1,106 @@
+"""What an export is for, and what it costs before it is made: size and time, each with a range."""
+
+from dataclasses import dataclass
+from math import exp
+
+from kettle_core.assembly.export import SOUND_KBPS, Export
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.estimate import STEP
+
+# A pixel more costs less than one that is there already.
+PIXEL_POWER = 0.75
+# VP9 takes this much of what H.264 does at a quality, and as many times as long.
+VP9_SHARE, VP9_TIMES = 0.7, 4.0
+# What is cut is more or less busy than what is left; cores are more or less busy too.
+SIZE_RANGE, TIME_RANGE = (0.6, 1.7), (0.6, 1.8)
+# kbit/s of sound alone, stereo at 48 kHz; of those that lose nothing.
+LOSSLESS_KBPS = {"wav": 2304, "flac": 1300}
+# Sound alone is made so many times as fast as it lasts.
+SOUND_SPEED = 15.0
+
+
+@dataclass(frozen=True)
+class Purpose:
+    """Something that an export is for."""
+
+    id: str
+    name: str
+    words: str
+    order: Export
+
+
+PURPOSES = (
+    Purpose("archive", "To keep", "as good as it was recorded", Export(crf=15, speed="fast")),
+    Purpose("course", "For a course", "sharp on any screen", Export(crf=20)),
+    Purpose(
+        "light", "For slow connections", "small print stays readable", Export(lines=720, crf=24)
+    ),
+    Purpose("message", "To send along", "no larger than 25 MB", Export(lines=720, max_mb=25)),
+    Purpose("open", "For open formats", "WebM, for any browser", Export("webm", crf=22)),
+    Purpose("tall", "For large screens", "2160 lines", Export(lines=2160, crf=20)),
+    Purpose("voice", "To listen to", "sound alone", Export("m4a", sound_kbps=128)),
+)
+
+
+@dataclass(frozen=True)
+class Made:
+    """A program that was made already: kbit/s of its picture, its quality, mode, and frames
+    encoded a second.
+    """
+
+    kbps: float
+    crf: int
+    mode: Mode
+    frames_per_s: float
+
+
+@dataclass(frozen=True)
+class Cost:
+    """Something that is told before: what is likely, and between which values it will lie."""
+
+    likely: float
+    low: float
+    high: float
+
+    @classmethod
+    def of(cls, likely: float, within: tuple[float, float]) -> "Cost":
+        """A value with its range, given as shares of it."""
+        return cls(likely, likely * within[0], likely * within[1])
+
+
+def size_mb(order: Export, mode: Mode, made: Made | None, length_s: float) -> Cost | None:
+    """How large a file will be, in MB; None where nothing is known.
+
+    Parameters
+    ----------
+    order, mode : what is to be made, at which size and rate
+    made : a program of the same takes
+    length_s : how long it will be
+    """
+    if not order.has_picture:
+        kbps = LOSSLESS_KBPS.get(order.kind, order.sound_kbps)
+        return Cost.of(kbps * length_s / 8000, (0.5, 1.0) if order.kind == "flac" else (0.95, 1.05))
+    if made is None:
+        return Cost(order.max_mb, 0, order.max_mb) if order.max_mb else None
+    pixels = float(mode.pixels_per_s) / float(made.mode.pixels_per_s)
+    kbps = made.kbps * pixels**PIXEL_POWER * exp(STEP * (made.crf - order.crf))
+    kbps *= VP9_SHARE if order.kind == "webm" else 1.0
+    cost = Cost.of((kbps + order.sound_kbps) * length_s / 8000, SIZE_RANGE)
+    if not order.max_mb:
+        return cost
+    # What is smaller at any quality stays smaller.
+    least = SOUND_KBPS[0][0] * length_s / 8000
+    return Cost(order.max_mb, min(order.max_mb, max(least, cost.low)), order.max_mb)
+
+
+def time_s(order: Export, mode: Mode, made: Made | None, length_s: float) -> Cost | None:
+    """How long making it will take, in s; None where nothing is known."""
+    if not order.has_picture:
+        return Cost.of(length_s / SOUND_SPEED, TIME_RANGE)
+    if made is None or made.frames_per_s <= 0:
+        return None
+    # Decoding and composing are of the takes' size, encoding of the export's.
+    pixels = float(mode.pixels_per_s) / float(made.mode.pixels_per_s)
+    effort = 0.5 + 0.5 * pixels * (VP9_TIMES if order.kind == "webm" else 1.0)
+    tries = 2.0 if order.max_mb else 1.0
+    return Cost.of(tries * effort * float(mode.fps) * length_s / made.frames_per_s, TIME_RANGE)

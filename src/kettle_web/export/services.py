@@ -1,0 +1,75 @@
+"""Exports ordered, made anew, deleted."""
+
+from contextlib import suppress
+
+from django.conf import settings
+from django.db import transaction
+
+from kettle_core.assembly.cut_list import checked
+from kettle_core.assembly.export import Export as Order
+from kettle_core.assembly.export import first_aim
+from kettle_core.errors import CutError
+from kettle_core.rig.devices import Mode
+from kettle_core.rig.file_names import file_name
+from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.assembly.export_document import export_to_dict
+from kettle_web.assembly.material import Material
+from kettle_web.jobs.services import LONG, cancel, order
+from kettle_web.models import Export, Version
+
+PATTERN = "{tutorial}-{take}-{track}"
+
+
+def order_export(*, version: Version, wanted: Order) -> Export:
+    """Have a file made of a version as it is now.
+
+    Raises
+    ------
+    CutError
+        If there is nothing to be made, or it can't be as small as is wanted.
+    """
+    material = Material(version.tutorial)
+    cuts = checked(version.values, material.known())
+    if not cuts.shown:
+        raise CutError("Nothing is left in the cut list. Take something back.", "cuts")
+    sized = wanted.format(material.format)
+    if wanted.max_mb and wanted.has_picture:
+        mode = Mode(*sized.frame_size, sized.fps)
+        first_aim(wanted, mode, float(cuts.length_ns) / NS_PER_S)
+    with transaction.atomic():
+        export = Export.objects.create(
+            version=version,
+            document=version.document,
+            order=export_to_dict(wanted),
+            file=_free_name(version, wanted),
+        )
+        title = f"{version.tutorial.name}: {export.file}"
+        export.job = order(kind="export", queue=LONG, subject=f"export:{export.pk}", title=title)
+        export.save(update_fields=["job"])
+    return export
+
+
+def _free_name(version: Version, wanted: Order) -> str:
+    """A name for the file that no other one has."""
+    fields = {
+        "tutorial": version.tutorial.name,
+        "take": "" if version.name == Version.FIRST else version.name,
+        "track": str(wanted.lines) if wanted.has_picture else "",
+    }
+    folder = settings.DATA / "exports"
+
+    def taken(name: str) -> bool:
+        file = f"{name}.{wanted.kind}"
+        return (folder / file).exists() or Export.objects.filter(file=file).exists()
+
+    return f"{file_name(PATTERN, fields, taken)}.{wanted.kind}"
+
+
+def delete_export(*, export: Export) -> None:
+    """Delete a file, or stop it being made."""
+    if export.job and not export.job.is_over:
+        cancel(job=export.job)
+    path = export.path
+    export.delete()
+    with suppress(OSError):
+        path.unlink(missing_ok=True)
