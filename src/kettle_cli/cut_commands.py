@@ -12,7 +12,7 @@ from kettle_core.errors import CutError
 def assemble(options: Namespace) -> int:
     """Compose a tutorial's program by a cut list, or by the one that it has."""
     check_program(options.out, options.replace)
-    _need_library()
+    need_library()
     from kettle_engine.process import work_frame_by_frame
     from kettle_media.assembly.assemble import assemble as compose
     from kettle_web.assembly import services
@@ -36,7 +36,7 @@ def assemble(options: Namespace) -> int:
 
 def export_cuts(options: Namespace) -> int:
     """Write a tutorial's cut list as JSON, OpenTimelineIO or an edit decision list."""
-    _need_library()
+    need_library()
     from kettle_web.assembly import services
     from kettle_web.assembly.material import Material
 
@@ -51,7 +51,7 @@ def export_cuts(options: Namespace) -> int:
 
 def import_cuts(options: Namespace) -> int:
     """Read a tutorial's cut list from JSON or OpenTimelineIO; undo brings the old one back."""
-    _need_library()
+    need_library()
     from kettle_web.assembly import services
     from kettle_web.assembly.material import Material
 
@@ -65,7 +65,7 @@ def import_cuts(options: Namespace) -> int:
     return 0
 
 
-def _need_library() -> None:
+def need_library() -> None:
     """Open the database. Raises CutError where there is none."""
     if not (DATA / "db.sqlite3").exists():
         raise CutError("There are no tutorials here yet. Start ./kettle demo or serve once.")

@@ -119,6 +119,20 @@ def _add_assembly(words: Any) -> None:
     assemble.add_argument("--out", type=Path, required=True, help="the .mp4 to write")
     assemble.add_argument("--replace", action="store_true", help="replace an existing file")
     _does(assemble, "cut_commands:assemble")
+    export = words.add_parser("export", help="Hand a tutorial or a take over as a file.")
+    export.add_argument("what", help="a tutorial's name or number, or the folder of a take")
+    export.add_argument(
+        "--out", type=Path, required=True, help="the file; its ending says its kind"
+    )
+    export.add_argument("--lines", type=int, default=1080, help="height of the picture, px")
+    export.add_argument("--crf", type=int, default=20, help="quality, 1 is best (default: 20)")
+    export.add_argument("--max-mb", type=float, default=0.0, help="no larger than so many MB")
+    export.add_argument("--lufs", default="-16", help="loudness of the whole, or asis")
+    export.add_argument("--cuts", type=Path, metavar="FILE", help="a cut list (.json, .otio)")
+    export.add_argument("--version", default="", help="one that it has (default: the first)")
+    export.add_argument("--replace", action="store_true", help="replace an existing file")
+    export.add_argument("--json", action="store_true")
+    _does(export, "export_commands:export")
     cuts = words.add_parser("cuts", help="Cut lists of a tutorial as files.")
     cut_words = cuts.add_subparsers(required=True, metavar="WORD")
     for word, does in (("export", "export_cuts"), ("import", "import_cuts")):

@@ -36,7 +36,8 @@ class CutCommands(PageCase):
         room = TemporaryDirectory()
         self.addCleanup(room.cleanup)
         self.room = Path(room.name)
-        self.enterContext(mock.patch("kettle_cli.cut_commands._need_library"))
+        self.enterContext(mock.patch("kettle_cli.cut_commands.need_library"))
+        self.enterContext(mock.patch("kettle_cli.export_commands.need_library"))
         self.enterContext(mock.patch("kettle_cli.composing.DATA", self.room))
 
     def kettle(self, *words):
@@ -121,3 +122,27 @@ class CutCommands(PageCase):
         self.assertEqual(version.revision, 1)
         Tutorial.objects.create(name="fold LINES")
         self.assertIn("Several tutorials", self.refused("cuts", "import", "fold lines", file))
+
+    def test_a_tutorial_or_a_take_is_exported_and_told_of(self):
+        out = self.room / "fold.mp4"
+        told = self.kettle(
+            "export", "fold lines", "--lines", "480", "--max-mb", "0.3", "--out", out, "--json"
+        )
+        made = json.loads(told)
+        self.assertLessEqual(out.stat().st_size, 300_000)
+        self.assertEqual((made["frames"], made["size_bytes"]), (210, out.stat().st_size))
+        self.assertTrue(all(found["good"] for found in made["findings"]))
+        take, sound = settings.TAKES / "two", self.room / "two.flac"
+        self.assertIn("Loudness", self.kettle("export", take, "--out", sound, "--lufs", "asis"))
+        with av.open(str(sound)) as file:
+            self.assertAlmostEqual(file.duration / 1e6, 3.0, delta=0.01)
+        for words, message in (
+            (("export", take, "--out", sound), "exists and was left alone"),
+            (("export", take, "--out", self.room / "x.avi"), "kind"),
+            (("export", take, "--out", self.room / "x.mp4", "--lines", "333"), "lines"),
+            (("export", take, "--out", self.room / "x.mp4", "--max-mb", "0.001"), "at least"),
+            (("export", take, "--out", self.room / "x.mp4", "--lufs", "loud"), "a number or asis"),
+            (("export", "nobody's", "--out", self.room / "x.mp4"), "There is no tutorial"),
+        ):
+            with self.subTest(message):
+                self.assertIn(message, self.refused(*words))

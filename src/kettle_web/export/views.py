@@ -56,7 +56,7 @@ def _page(request: HttpRequest, version: Version, form: ExportForm | None = None
         "versions": version.tutorial.versions.all(),
         "length_s": length_s,
         "can": bool(version.values.shown) and not gone_pieces(version, material),
-        "purposes": purposes(material, length_s) if material.takes else [],
+        "purposes": purposes(material, length_s) if material.takes and length_s else [],
         "form": form or ExportForm(),
         "exports": found,
         "shown": shown,

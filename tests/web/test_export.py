@@ -1,0 +1,107 @@
+"""The export page: what it offers, what it refuses, what is made in the background."""
+
+from pathlib import Path
+from unittest import mock
+
+from django.conf import settings
+from django.urls import reverse
+
+from kettle_media.assembly import export_file
+from kettle_web.export.services import delete_export
+from kettle_web.jobs.services import cancel
+from kettle_web.library.services import delete_takes
+from kettle_web.models import Export, Job, Take
+from tests.web.test_assembly import AssemblyCase
+from tests.web.working import do_jobs
+
+OWN = {"kind": "mp4", "lines": "480", "crf": "30", "max_mb": "", "speed": "ultrafast",
+       "sound_kbps": "96", "lufs": "-20"}  # fmt: skip
+
+
+class Exports(AssemblyCase):
+    def setUp(self):
+        super().setUp()
+        self.change("out", ("p1", 1.0), ("p1", 4.0))
+        Job.objects.all().delete()
+
+    def ask(self, **values):
+        return self.client.post(self.address("new-export"), values)
+
+    def exports(self):
+        return self.client.get(self.address("export"))
+
+    def test_a_file_is_made_looked_at_played_and_deleted(self):
+        self.assertContains(self.exports(), "For a course")
+        self.assertContains(self.exports(), "Nothing was made of this version yet")
+        self.assertRedirects(self.ask(**OWN), self.address("export"))
+        self.assertContains(self.exports(), "Export")
+        do_jobs()
+        row = Export.objects.get()
+        self.assertEqual(row.job.state, Job.State.DONE, row.job.sentence)
+        self.assertEqual(row.result["frames"], 120)
+        page = self.exports()
+        for words in (row.file, "120 of 120", "-20 wanted", "Download"):
+            self.assertContains(page, words)
+        address = reverse("export-file", args=[row.pk])
+        part = self.client.get(address, headers={"Range": "bytes=4-7"})
+        self.assertEqual((part.status_code, part["Content-Length"]), (206, "4"))
+        kept = self.client.get(f"{address}?download")
+        self.assertIn(row.file, kept["Content-Disposition"])
+        # It is of the cut list as it was, which the page says.
+        self.change("back", ("p1", 0), ("p1", 4))
+        self.assertContains(self.exports(), "as it was")
+        self.client.post(reverse("delete-export", args=[row.pk]))
+        self.assertEqual(list((settings.DATA / "exports").iterdir()), [])
+        self.assertEqual(self.client.get(address).status_code, 404)
+
+    def test_two_of_the_same_have_names_of_their_own_and_purposes_are_made_as_they_say(self):
+        for _ in range(2):
+            self.ask(purpose="voice")
+        files = [row.file for row in Export.objects.order_by("pk")]
+        self.assertEqual([Path(f).suffix for f in files], [".m4a", ".m4a"])
+        self.assertEqual(len(set(files)), 2)
+        self.assertEqual(Export.objects.first().order["kind"], "m4a")
+        cancel(job=Export.objects.first().job)
+        self.assertContains(self.exports(), "Make it after all")
+        self.client.post(reverse("export-again", args=[Export.objects.first().pk]))
+        self.assertEqual(Export.objects.first().job.state, Job.State.WAITING)
+
+    def test_what_cannot_be_is_said_at_its_field_and_nothing_is_ordered(self):
+        for wrong, words in (
+            ({"crf": "0"}, "A quality is 1 to 51"),
+            ({"max_mb": "0.001"}, "at least 0.1 MB"),
+            ({"max_mb": "-1"}, "more than 0 MB"),
+            ({"lufs": "3"}, "−40 to −6 LUFS"),
+            ({"sound_kbps": "1"}, "32 to 512"),
+            ({"lines": "7"}, "Select a valid choice"),
+        ):
+            answer = self.ask(**{**OWN, **wrong})
+            self.assertContains(answer, words, status_code=400)
+            self.assertContains(answer, "is-invalid", status_code=400)
+        self.change("out", ("p1", 0), ("p2", 3))
+        self.assertContains(self.exports(), "nothing to be exported")
+        self.assertEqual(self.ask(**OWN).status_code, 400)
+        self.assertEqual(Export.objects.count(), 0)
+
+    def test_a_take_that_goes_or_a_disk_that_fills_is_told_and_leaves_nothing(self):
+        self.ask(**OWN)
+        delete_takes(takes=[Take.objects.get(folder="two")])
+        do_jobs()
+        row = Export.objects.get()
+        self.assertEqual(row.job.state, Job.State.FAILED)
+        self.assertIn("not in this tutorial", row.job.sentence)
+        folder = settings.DATA / "exports"
+        self.assertEqual([*folder.iterdir()] if folder.exists() else [], [])
+
+    def test_one_that_is_deleted_while_it_is_made_leaves_no_file(self):
+        self.ask(**OWN)
+        made = export_file.check_export
+
+        def meanwhile(*all_):
+            delete_export(export=Export.objects.get())
+            return made(*all_)
+
+        with mock.patch.object(export_file, "check_export", meanwhile):
+            do_jobs()
+        self.assertEqual(Export.objects.count(), 0)
+        self.assertEqual(list((settings.DATA / "exports").iterdir()), [])
