@@ -151,7 +151,7 @@ class QuietForm(PageForm):
 
     below = forms.FloatField(
         label="Below",
-        initial=BELOW_DBFS,
+        initial=f"{BELOW_DBFS:g}",
         min_value=-90,
         max_value=-10,
         widget=forms.NumberInput(attrs={"step": "1", "data-unit": "dBFS"}),
@@ -159,7 +159,7 @@ class QuietForm(PageForm):
     )
     seconds = forms.FloatField(
         label="For at least",
-        initial=FOR_S,
+        initial=f"{FOR_S:g}",
         min_value=0.1,
         max_value=60,
         widget=forms.NumberInput(attrs={"step": "0.1", "data-unit": "s"}),

@@ -25,11 +25,11 @@ class AssemblyNews(NewsConsumer):
     document = Version
 
     def newest(self, pk: int) -> Newest | None:
-        """Revisions of a version, and of all its takes with their own rigs together."""
+        """The revision of a version, and a number for all that its takes are by now."""
         version = Version.objects.filter(pk=pk).only("revision", "tutorial").first()
         if version is None:
             return None
         takes = Take.objects.filter(tutorial=version.tutorial_id)
         rigs = Rig.with_takes.filter(of_take__in=takes)
-        revisions = (rows.values_list("revision", flat=True) for rows in (takes, rigs))
-        return version.revision, sum(sum(found) for found in revisions)
+        told = takes.values_list("pk", "revision", "state", "survey_job__state")
+        return version.revision, hash((*told, *rigs.values_list("pk", "revision")))

@@ -41,7 +41,12 @@ def of_tutorial(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def assembly(request: HttpRequest, pk: int) -> HttpResponse:
     """The page of a version."""
-    return _page(request, _version(pk))
+    version = _version(pk)
+    if version.revision == 1:
+        # Until it is changed it has all takes, also those that came since.
+        version_of(version.tutorial, Material(version.tutorial))
+        version.refresh_from_db()
+    return _page(request, version)
 
 
 def _version(pk: int) -> Version:
@@ -89,7 +94,7 @@ def _last_speed(cuts: CutList) -> dict[str, Any]:
     if not found:
         return {}
     (percent, sound), _ = found.most_common(1)[0]
-    return {"speed": percent / 100, "sound": sound}
+    return {"speed": f"{percent / 100:g}", "sound": sound}
 
 
 @require_safe

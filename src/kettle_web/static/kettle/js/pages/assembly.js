@@ -11,6 +11,7 @@ import { mount as mountPlaying } from "../components/take_controls.js";
 import { mount as mountLines } from "../components/take_lines.js";
 import { mount as mountPlayer } from "../components/take_player.js";
 import { toProgram } from "../lib/cut_pieces.js";
+import { refresh } from "../lib/page.js";
 import { placeIn } from "../lib/take_place.js";
 
 const live = /** @type {HTMLElement} */ (document.querySelector("[data-live]"));
@@ -56,9 +57,11 @@ mountPlaying(player, views.program, played, lanes, () => lanes.view);
 const controls = mountControls(data, views, lanes);
 
 const load = async () => {
+  const before = JSON.stringify(data.rows);
   await data.load();
   const isFirst = !views.lines.total;
-  views.relaid();
+  // What is marked stays marked where only something else is another one.
+  if (JSON.stringify(data.rows) !== before) views.relaid();
   if (isFirst && kept.at) views.program.go(kept.at);
   player.refresh();
   controls.refresh();
@@ -68,7 +71,7 @@ const load = async () => {
 document.addEventListener("parts:swapped", load);
 live.addEventListener("live:again", async () => {
   await data.loadTakes();
-  await load();
+  await refresh(true);
 });
 window.addEventListener("pagehide", () => {
   kept.at = views.program.at;
