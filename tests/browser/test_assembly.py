@@ -1,4 +1,4 @@
-"""From two takes to a finished file: cut in lines, titled, exported; by mouse, and by keys alone."""
+"""From two takes to a finished file: cut in lines, titled, exported; by mouse and by keys."""
 
 import re
 

@@ -1,14 +1,17 @@
 """The export page: what it offers, what it refuses, what is made in the background."""
 
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
 from django.conf import settings
 from django.urls import reverse
 
+from kettle_core.assembly.cut_list import Known
 from kettle_media.assembly import export_file
+from kettle_web.export.demo import demo_cuts
 from kettle_web.export.services import delete_export
-from kettle_web.jobs.services import cancel
+from kettle_web.jobs.services import LONG, cancel, order
 from kettle_web.library.services import delete_takes
 from kettle_web.models import Export, Job, Take
 from tests.web.test_assembly import AssemblyCase
@@ -105,3 +108,22 @@ class Exports(AssemblyCase):
             do_jobs()
         self.assertEqual(Export.objects.count(), 0)
         self.assertEqual(list((settings.DATA / "exports").iterdir()), [])
+
+
+class Demo(AssemblyCase):
+    def test_the_demo_is_cut_and_exported_once(self):
+        Job.objects.all().delete()
+        longer = {one.take: 40 * 10**9 for one in self.version.values.pieces}
+        cuts = demo_cuts(whole(self.version.values, longer), Known(longer))
+        self.assertEqual(len(cuts.cards), 2)
+        self.assertEqual([p.percent for p in cuts.shown].count(400), 1)
+        self.assertAlmostEqual(float(cuts.length_ns) / 10**9, 80 - 1.8 - 2.7 + 6, delta=0.1)
+        changed = mock.patch("kettle_web.export.demo.demo_cuts", lambda cuts, _: cuts)
+        order(kind="demo-cut", queue=LONG, subject=f"tutorial:{self.tutorial.pk}", title="cut")
+        with changed:
+            do_jobs()
+        self.assertEqual(Export.objects.get().job.state, Job.State.DONE)
+
+
+def whole(cuts, lengths):
+    return replace(cuts, pieces=tuple(replace(p, until_ns=lengths[p.take]) for p in cuts.pieces))

@@ -28,6 +28,7 @@ KINDS = {
     "export": "kettle_web.export.work.export",
     "survey": "kettle_web.takes.work.survey",
     "repair": "kettle_web.takes.work.repair",
+    "demo-cut": "kettle_web.export.demo.cut_demo",
     "demo-takes": "kettle_web.takes.work.make_demo_takes",
     "folder-speed": "kettle_web.format.work.folder_speed",
     "trial": "kettle_web.format.work.trial",

@@ -104,6 +104,8 @@ def order_demo_takes() -> None:
         Rig.objects.filter(tutorial=None).update(tutorial=tutorial)
         subject = f"tutorial:{tutorial.pk}"
         order(kind="demo-takes", queue=LONG, subject=subject, title="Takes of the demo")
+        if "KETTLE_DEMO_TAKES" not in os.environ:
+            order(kind="demo-cut", queue=LONG, subject=subject, title="The demo's tutorial, cut")
 
 
 @transaction.atomic
