@@ -5,6 +5,7 @@ from contextlib import closing, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from kettle_core.assembly.chapters import Chapter, as_webvtt
 from kettle_core.assembly.cut_list import CutList
 from kettle_core.assembly.export import (
     Aim,
@@ -18,10 +19,11 @@ from kettle_core.errors import CutError
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
 from kettle_core.sound.loudness import LoudnessMeter
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.check_export import Finding, check_export
 from kettle_media.assembly.export_sound import write_sound
 from kettle_media.assembly.show import show_of_assembly
-from kettle_media.durable import put_in_place
+from kettle_media.durable import put_in_place, replace_file
 from kettle_media.program.cells import Composed
 from kettle_media.program.mix import ProgramMix
 from kettle_media.program.program_file import Progress
@@ -62,6 +64,7 @@ def export(
     target: Path,
     on_progress: Progress = lambda done, total: None,
     give_way: GiveWay = go_on,
+    title: str = "",
 ) -> Exported:
     """Make a file of a cut list.
 
@@ -70,7 +73,8 @@ def export(
     takes : folders by their takes' UUIDs
     program : the program's format, whose shape and rate are kept
     order : what is to be made
-    target : replaced only when the new file is whole and was checked
+    target : replaced only when the new file is whole and was checked; chapters lie beside it
+    title : what it is called in the file
 
     Raises
     ------
@@ -81,7 +85,7 @@ def export(
     """
     part = target.with_name(f".{target.stem}.part{target.suffix}")
     with closing(show_of_assembly(takes, cuts, order.format(program), give_way=give_way)) as show:
-        work = _Work(show, order, part, on_progress, give_way)
+        work = _Work(show, order, part, on_progress, give_way, title)
         try:
             before, tries = work.make()
             findings = check_export(part, work.show, order)
@@ -91,6 +95,7 @@ def export(
             size = part.stat().st_size
             with Told(target, True, "{} cannot be written"):
                 put_in_place(part, target)
+                _write_chapters(target, work.show)
         finally:
             with suppress(OSError):
                 part.unlink(missing_ok=True)
@@ -99,16 +104,38 @@ def export(
         return Exported(plan.frames, length_s, size, tries, before, tuple(findings))
 
 
+def _write_chapters(target: Path, show: Show) -> None:
+    """Chapters as a file of their own, or none that is old."""
+    beside, plan = chapters_beside(target), show.plan
+    if show.chapters:
+        found = [Chapter(at_ns, title) for at_ns, title in show.chapters]
+        length_ns = round(plan.frames * NS_PER_S / plan.fps)
+        replace_file(beside, as_webvtt(found, length_ns).encode())
+    else:
+        beside.unlink(missing_ok=True)
+
+
+def chapters_beside(target: Path) -> Path:
+    """The file beside an export that has its chapters."""
+    return target.with_name(f"{target.stem}.chapters.vtt")
+
+
 class _Work:
     """One export on its way: measured, encoded, encoded again where its size asks for it."""
 
     def __init__(
-        self, show: Show, order: Export, part: Path, tell: Progress, give_way: Callable[[], None]
+        self,
+        show: Show,
+        order: Export,
+        part: Path,
+        tell: Progress,
+        give_way: Callable[[], None],
+        title: str,
     ) -> None:
         # Stems are a take's.
         self.show = replace(show, plan=replace(show.plan, stems=()))
         self._order, self._part, self._tell, self._give_way = order, part, tell, give_way
-        self._done = 0
+        self._done, self._title = 0, title
         plan = show.plan
         self._mode = Mode(*plan.frame_size, plan.fps)
         self._length_s = float(plan.frames / plan.fps)
@@ -201,6 +228,7 @@ class _Work:
                 tell,
                 picture=picture_settings(order, aim),
                 container=CONTAINERS[order.kind],
+                title=self._title,
             )
         else:
             write_sound(self.show, self._part, order, tell)

@@ -4,13 +4,15 @@ from collections.abc import Mapping
 from contextlib import ExitStack
 from dataclasses import replace
 
+from kettle_core.assembly.chapters import Steps, chapters
 from kettle_core.assembly.cut_list import CutList, time_map
 from kettle_core.errors import CutError
 from kettle_core.picture.picture import Plane
 from kettle_core.program.plan import Script, make_plan
+from kettle_core.program.replay import Replay
 from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_core.timing.time_map import Source
+from kettle_core.timing.time_map import Source, TimeMap, to_ns
 from kettle_media.assembly.card_source import CardSource
 from kettle_media.program.show import Show, Shown
 from kettle_media.program.sources import TakeSources
@@ -48,6 +50,7 @@ def show_of_assembly(
     scripts, in_record_time = {}, {}
     masks: dict[str, Plane] = {}
     sources: dict[Source, Shown] = {}
+    steps: dict[str, Steps] = {}
     with ExitStack() as stack:
         for take_id in used:
             card = cuts.card(take_id)
@@ -67,9 +70,23 @@ def show_of_assembly(
             frame_ns = round(NS_PER_S / format_.fps)
             in_record_time[take] = said.take_time(take, opened.length_ns + frame_ns)
             masks |= opened.masks()
+            steps[take_id] = steps_of(said, in_record_time[take])
         plan = make_plan(scripts, time_map(cuts, format_.fps).through(in_record_time), format_)
         ends = (round(ms * format_.fps / 1000) for ms in (cuts.fade_in_ms, cuts.fade_out_ms))
         fade_in, fade_out = (min(frames, plan.frames // 2) for frames in ends)
         plan = replace(plan, fade_in=fade_in, fade_out=fade_out)
         stack.pop_all()
-    return Show(plan, sources, masks)
+    named = chapters(cuts, format_.fps, steps, opening_of(cuts))
+    return Show(plan, sources, masks, tuple((c.at_ns, c.title) for c in named))
+
+
+def steps_of(said: Replay, take_time: TimeMap) -> Steps:
+    """When each step of a take begins, in take time, and what it is called."""
+    take = take_time.pieces[0].source
+    return [(to_ns(take_time.program_time_from(take, s.at_ns)), s.step) for s in said.steps]
+
+
+def opening_of(cuts: CutList) -> str:
+    """What comes before all steps: what the first card says, if that is what comes."""
+    card = cuts.card(cuts.shown[0].take) if cuts.shown else None
+    return card.text.partition("\n")[0] if card else "Opening"

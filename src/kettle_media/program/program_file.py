@@ -17,6 +17,7 @@ from kettle_core.errors import TakeError
 from kettle_core.picture.picture import Plane
 from kettle_core.program.plan import Plan
 from kettle_core.rig.encoder_settings import EncoderSettings
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.encoding import encoder, open_encoder
 from kettle_media.program.ahead import ahead
 from kettle_media.program.cells import Cell, Composed
@@ -33,6 +34,7 @@ Progress = Callable[[int, int], None]
 PACKETS_AHEAD = 64
 # A frame waits for at most two that are shown after it (B-frames, one of them referred to).
 REORDERED = 2
+NS_PER_MS = 1_000_000
 
 
 @dataclass(frozen=True)
@@ -49,6 +51,9 @@ class ProgramWriting:
     frames: Callable[[Iterable[int]], Generator[Plane, None, None]]
     sound: SoundWriting
     container: str = "mp4"
+    title: str = ""
+    # Program times in ns and what begins there.
+    chapters: tuple[tuple[int, str], ...] = ()
 
 
 def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> None:
@@ -71,6 +76,7 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
     with told, av.open(str(target), "w", format=made.container, options=options) as container:
         video = open_encoder(container, made.settings, plan.frame_size, fps, 1 / fps)
         audio = add_sound(container, made.sound.written)
+        _describe(container, made)
         container.start_encoding()
         with ExitStack() as stack:
             pictures = ahead(_Pictures(made, video).packets(), PACKETS_AHEAD, "encode")
@@ -80,6 +86,29 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
             )
             _mux(container, made, seen, heard, on_progress)
     made.sound.stems.finish()
+
+
+def _describe(container: Any, made: ProgramWriting) -> None:
+    """Say in the file what it is called, and where its chapters begin."""
+    if made.title:
+        container.metadata["title"] = made.title
+    if made.chapters:
+        length_ns = round(made.plan.frames * NS_PER_S / made.plan.fps)
+        starts = [at_ns for at_ns, _ in made.chapters]
+        container.set_chapters(
+            [
+                {
+                    "id": number,
+                    "start": at_ns // NS_PER_MS,
+                    "end": end_ns // NS_PER_MS,
+                    "time_base": Fraction(1, 1000),
+                    "metadata": {"title": title},
+                }
+                for number, ((at_ns, title), end_ns) in enumerate(
+                    zip(made.chapters, [*starts[1:], length_ns], strict=True)
+                )
+            ]
+        )
 
 
 def _mux(

@@ -31,6 +31,8 @@ class Show:
     plan: Plan
     sources: Mapping[Source, Shown]
     masks: Mapping[str, Plane]
+    # Program times in ns and what begins there.
+    chapters: tuple[tuple[int, str], ...] = ()
 
     @cached_property
     def sounds(self) -> LineSounds:

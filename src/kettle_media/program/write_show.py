@@ -44,6 +44,7 @@ def write_show(
     stems_path: Path | None = None,
     picture: EncoderSettings | None = None,
     container: str = "mp4",
+    title: str = "",
 ) -> Written:
     """Write a show's pictures, its mix, and the stems that are not there as they are by now.
 
@@ -55,6 +56,7 @@ def write_show(
     stems_path : where the plan's stems are
     picture : how pictures are encoded, if not as `written` says
     container : of the file, by libav's name
+    title : what the file says it is called
 
     Raises
     ------
@@ -85,7 +87,15 @@ def write_show(
 
         sound = SoundWriting(plan.samples, written, made.sounds, known, mix_from, stems)
         writing = ProgramWriting(
-            plan, settings, made.cells, taken_over, renderer.frames, sound, container
+            plan,
+            settings,
+            made.cells,
+            taken_over,
+            renderer.frames,
+            sound,
+            container,
+            title,
+            show.chapters,
         )
         write_program(target, writing, on_progress)
     return made

@@ -3,11 +3,13 @@
 from dataclasses import dataclass
 from fractions import Fraction
 
-from kettle_core.assembly.cut_list import Known
+from kettle_core.assembly.chapters import Chapter, Steps, chapters
+from kettle_core.assembly.cut_list import CutList, Known
 from kettle_core.assembly.quiet import Stretch
 from kettle_core.errors import CutError, KettleError, TakeError
 from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.assembly.show import opening_of, steps_of
 from kettle_media.assembly.timeline_file import TakeMedia
 from kettle_media.survey.survey import find_quiet
 from kettle_media.take.folder import TakeFolder
@@ -37,6 +39,11 @@ class TakeOf:
             raise TakeError(f"{self.row.name} has not been looked at yet. Wait a moment.")
         found = find_quiet(self.now.folder, self.now.info, survey, below_dbfs, for_s)
         return _in_ns(self.now.spans(found))
+
+    @property
+    def steps(self) -> Steps:
+        """When its steps begin, in take time."""
+        return steps_of(self.now.said, self.now.take_time)
 
     @property
     def kept(self) -> list[Stretch]:
@@ -80,6 +87,11 @@ class Material:
     def known(self) -> Known:
         """What a cut list may name."""
         return Known({take: found.length_ns for take, found in self.takes.items()}, self.fps)
+
+    def chapters(self, cuts: CutList) -> tuple[Chapter, ...]:
+        """The chapters of a cut list."""
+        steps = {take: found.steps for take, found in self.takes.items()}
+        return chapters(cuts, self.fps, steps, opening_of(cuts))
 
     def media(self) -> dict[str, TakeMedia]:
         """The takes as other programs find them, by paths from the takes' folder on."""

@@ -72,6 +72,9 @@ def _page(
         "out": sum(p.out for p in cuts.pieces),
         "faster": sum(p.percent != 100 and not p.out for p in cuts.pieces),
         "used": len({p.take for p in cuts.shown if not cuts.card(p.take)}),
+        "chapters": [
+            (chapter.at_ns / NS_PER_S, chapter.title) for chapter in material.chapters(cuts)
+        ],
         "takes": [(take, found.row) for take, found in material.takes.items()],
         "gone": gone_pieces(version, material),
         "speed": wrong.get("speed") or SpeedForm(initial=_last_speed(cuts)),

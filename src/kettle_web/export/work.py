@@ -7,6 +7,7 @@ from django.utils import timezone
 from kettle_core.assembly.cut_list import checked
 from kettle_core.errors import CutError
 from kettle_media.assembly.export_document import export_from_dict
+from kettle_media.assembly.export_file import chapters_beside
 from kettle_media.assembly.export_file import export as make
 from kettle_web.assembly.material import Material
 from kettle_web.jobs.doing import Doing
@@ -33,8 +34,10 @@ def export(doing: Doing) -> None:
         found.path,
         lambda done, total: doing.tell(done, total, "frames"),
         doing.give_way,
+        found.version.tutorial.name,
     )
     took_s = (timezone.now() - began).total_seconds()
     if not row.update(result={**asdict(made), "took_s": took_s}):
         # It was deleted meanwhile.
-        found.path.unlink(missing_ok=True)
+        for path in (found.path, chapters_beside(found.path)):
+            path.unlink(missing_ok=True)

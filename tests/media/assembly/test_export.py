@@ -12,10 +12,12 @@ import numpy as np
 from kettle_core.assembly.cut_list import CutList, Piece
 from kettle_core.assembly.export import Export
 from kettle_core.errors import CutError, TakeError
+from kettle_core.program.cues import Step, ToScene
 from kettle_core.rig.format import Format
 from kettle_media.assembly import check_export as checking
 from kettle_media.assembly.export_file import export
-from tests.fixtures import ROOT, demo_take
+from kettle_media.take.cues import write_cues
+from tests.fixtures import ROOT, copied_take, demo_take
 from tests.small_disk import small_disk
 
 S = 10**9
@@ -59,6 +61,23 @@ class Exports(unittest.TestCase):
                 self.assertEqual(done, sorted(done))
                 self.assertEqual(told[-1][0], told[-1][1])
         self.assertEqual(sorted(p.name for p in self.room.iterdir()), ["lesson.mp4", "lesson.webm"])
+
+    def test_steps_are_chapters_in_the_file_and_beside_it(self):
+        folder = copied_take("exported-steps", 4)
+        write_cues(folder, (ToScene(0, "scene-1"), Step(S, "Fold"), Step(3 * S, "Sew")))
+        take = folder.read_info().id
+        cuts = CutList((Piece("p1", take, 0, 4 * S),))
+        for kind in ("mp4", "webm"):
+            order = Export(kind, 480, crf=40, speed="ultrafast", lufs=None)
+            target = self.room / f"steps.{kind}"
+            export({take: folder}, cuts, SMALL, order, target, title="Fold lines")
+            with av.open(str(target)) as file:
+                told = [(float(c["start"] * c["time_base"]), c["metadata"]["title"])
+                        for c in file.chapters()]  # fmt: skip
+                self.assertEqual(file.metadata["title"], "Fold lines")
+            self.assertEqual(told, [(0, "Opening"), (1, "Fold"), (3, "Sew")])
+        beside = (self.room / "steps.chapters.vtt").read_text()
+        self.assertIn("00:00:01.000 --> 00:00:03.000\nFold\n", beside)
 
     def test_sound_alone_is_brought_to_a_loudness(self):
         for kind, codec in (
