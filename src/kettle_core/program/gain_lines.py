@@ -59,7 +59,11 @@ class SoundLine:
 
 
 def lines_of_piece(
-    stretches: Sequence[Stretch], rig: Rig, fps: Fraction, joined: tuple[bool, bool]
+    stretches: Sequence[Stretch],
+    rig: Rig,
+    fps: Fraction,
+    joined: tuple[bool, bool],
+    moved: tuple[int, int] = (0, 0),
 ) -> tuple[SoundLine, ...]:
     """The lines of all sounds that are heard in a piece.
 
@@ -70,21 +74,27 @@ def lines_of_piece(
     fps : frame rate of the program
     joined : whether other pieces come before and after: there the sound crosses over within
         10 ms, half of them beyond the piece's end
+    moved : by how many samples it does so later than the pictures, at the beginning and at the end
     """
     ids = {s.input_id: None for x in stretches for s in _heard(x)}
-    first = sample_of(stretches[0].first_frame, fps)
-    end = sample_of(stretches[-1].end_frame, fps)
+    seen_from = sample_of(stretches[0].first_frame, fps)
+    first = seen_from + moved[0]
+    end = sample_of(stretches[-1].end_frame, fps) + moved[1]
     half = RAMP_SAMPLES // 2
     begins, ends = first - half * joined[0], end + half * joined[1]
     found = []
     for input_id in ids:
         points = _points(stretches, input_id, fps)
         if joined[0]:
-            points = [(begins, SILENT_DB), (first + half, points[0][1]), *points[1:]]
+            until = first + half
+            level = next((db for at, db in reversed(points) if at <= until), points[0][1])
+            rest = [point for point in points[1:] if point[0] > until]
+            points = [(begins, SILENT_DB), (until, level), *rest]
         if joined[1]:
-            points = [*points, (max(end - half, points[-1][0]), points[-1][1]), (ends, SILENT_DB)]
+            points = [point for point in points if point[0] < end - half] or points[:1]
+            points = [*points, (end - half, points[-1][1]), (ends, SILENT_DB)]
         piece = stretches[0]
-        before = round((first - begins) * piece.speed)
+        before = round((seen_from - begins) * piece.speed)
         from_sample = round(piece.from_ns * RATE_HZ / NS_PER_S) - before
         item = rig.input(input_id)
         found.append(

@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from math import ceil
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -106,7 +107,12 @@ class Script:
     replay: Replay
 
 
-def make_plan(scripts: Mapping[Source, Script], time_map: TimeMap, format_: Format) -> Plan:
+def make_plan(
+    scripts: Mapping[Source, Script],
+    time_map: TimeMap,
+    format_: Format,
+    moved: Mapping[int, int] = MappingProxyType({}),
+) -> Plan:
     """What is seen and heard of takes, cards and files along a time map.
 
     Parameters
@@ -114,6 +120,8 @@ def make_plan(scripts: Mapping[Source, Script], time_map: TimeMap, format_: Form
     scripts : of every take in the map
     time_map : from program time to record time (`TimeMap.through` closes pauses)
     format_ : the program's frame size and rate; scenes laid for another size are laid anew
+    moved : by how many samples sound crosses over later than the pictures after a piece, by the
+        piece's number in the map
 
     Returns
     -------
@@ -142,14 +150,15 @@ def make_plan(scripts: Mapping[Source, Script], time_map: TimeMap, format_: Form
         joined = (number > 0, number + 1 < len(pieces))
         if piece.speed != 1 and not piece.stretched:
             continue
-        lines += lines_of_piece(of_piece, script.rig, fps, joined)
+        by = moved.get(number - 1, 0), moved.get(number, 0)
+        lines += lines_of_piece(of_piece, script.rig, fps, joined, by)
         for track in script.rig.stems:
             sends = (SceneSound(s.input_id, s.gain_db) for s in track.sends)
             on = tuple(s for s in sends if script.rig.input(s.input_id).on)
             whole = Resolved("", (), on)
             one = replace(of_piece[0], end_frame=end, scene=whole, before=None, change_over=CUT)
             known = stems.get(track.id, StemPlan(track.id, track.channels, ()))
-            more = lines_of_piece([one], script.rig, fps, joined)
+            more = lines_of_piece([one], script.rig, fps, joined, by)
             stems[track.id] = replace(known, lines=(*known.lines, *more))
     used = tuple(stem for stem in stems.values() if stem.lines)
     picture = (format_.frame_size, fps, tuple(stretches))

@@ -14,6 +14,7 @@ from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap, to_ns
 from kettle_media.assembly.card_source import CardSource
+from kettle_media.assembly.joins import Voice, quiet_joins, voice_of
 from kettle_media.program.show import Show, Shown
 from kettle_media.program.sources import TakeSources
 from kettle_media.take.afterwards import follow_cues
@@ -51,6 +52,7 @@ def show_of_assembly(
     masks: dict[str, Plane] = {}
     sources: dict[Source, Shown] = {}
     steps: dict[str, Steps] = {}
+    voices: dict[Source, Voice] = {}
     with ExitStack() as stack:
         for take_id in used:
             card = cuts.card(take_id)
@@ -70,8 +72,11 @@ def show_of_assembly(
             frame_ns = round(NS_PER_S / format_.fps)
             in_record_time[take] = said.take_time(take, opened.length_ns + frame_ns)
             masks |= opened.masks()
+            voice = voice_of(folder, info)
+            voices |= {take: voice} if voice else {}
             steps[take_id] = steps_of(said, in_record_time[take])
-        plan = make_plan(scripts, time_map(cuts, format_.fps).through(in_record_time), format_)
+        whole = time_map(cuts, format_.fps).through(in_record_time)
+        plan = make_plan(scripts, whole, format_, quiet_joins(whole.pieces, voices))
         ends = (round(ms * format_.fps / 1000) for ms in (cuts.fade_in_ms, cuts.fade_out_ms))
         fade_in, fade_out = (min(frames, plan.frames // 2) for frames in ends)
         plan = replace(plan, fade_in=fade_in, fade_out=fade_out)

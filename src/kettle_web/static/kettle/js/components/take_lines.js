@@ -8,6 +8,7 @@ import { goByKey, isTaken, pointAt } from "./pointing.js";
 /** @typedef {import("../lib/take_paper.js").Paper} Paper */
 
 const MARGIN = 44;
+const NEAR_END = 0.9;
 
 /**
  * The whole of something in lines: the voice is the ink. Click or arrow keys go somewhere, dragging
@@ -164,7 +165,9 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
       const word = document.createElement("span");
       word.className = `line-word line-${kind}`;
       word.textContent = text;
-      word.style.left = `${kind === "step" ? MARGIN : xOf(place.x)}px`;
+      // What would run out of the page stands before its place.
+      if (place.x > NEAR_END) word.style.right = `${width - place.x * width}px`;
+      else word.style.left = `${kind === "step" ? MARGIN : xOf(place.x)}px`;
       word.style.top = `${top}px`;
       made.push(word);
     };
