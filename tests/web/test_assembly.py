@@ -121,6 +121,7 @@ class Changes(AssemblyCase):
 
     def test_a_deleted_take_is_told_and_its_pieces_can_go_or_come_back(self):
         take = Take.objects.get(folder="two")
+        self.change("split", ("p1", 2.0))
         delete_takes(takes=[take])
         page = self.client.get(self.address("assembly"))
         self.assertContains(page, "1 piece is of takes that were deleted")
@@ -129,7 +130,7 @@ class Changes(AssemblyCase):
         self.assertIn("/live/assembly/", self.told()["plan"])
         delete_takes(takes=[take])
         self.change("gone")
-        self.assertEqual([row[0] for row in self.pieces], ["p1"])
+        self.assertEqual([row[0] for row in self.pieces], ["p1", "p3"])
 
 
 class Quiet(AssemblyCase):

@@ -1,5 +1,6 @@
 """The export page: what it offers, what it refuses, what is made in the background."""
 
+import shutil
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -24,6 +25,7 @@ OWN = {"kind": "mp4", "lines": "480", "crf": "30", "max_mb": "", "speed": "ultra
 class Exports(AssemblyCase):
     def setUp(self):
         super().setUp()
+        self.addCleanup(shutil.rmtree, settings.DATA / "exports", ignore_errors=True)
         self.change("out", ("p1", 1.0), ("p1", 4.0))
         Job.objects.all().delete()
 
@@ -112,6 +114,7 @@ class Exports(AssemblyCase):
 
 class Demo(AssemblyCase):
     def test_the_demo_is_cut_and_exported_once(self):
+        self.addCleanup(shutil.rmtree, settings.DATA / "exports", ignore_errors=True)
         Job.objects.all().delete()
         longer = {one.take: 40 * 10**9 for one in self.version.values.pieces}
         cuts = demo_cuts(whole(self.version.values, longer), Known(longer))

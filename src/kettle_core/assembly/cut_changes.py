@@ -13,6 +13,7 @@ from kettle_core.assembly.cut_list import (
     MOST_PIECES,
     CutList,
     Known,
+    Music,
     Piece,
     Place,
     TitleCard,
@@ -49,6 +50,11 @@ def with_card_as(cuts: CutList, known: Known, piece_id: str, card: Card, length_
         raise CutError("This piece is of a take, not of a card.", "piece")
     cards = tuple(replace(c, card=card) if c.id == piece.take else c for c in cuts.cards)
     return trimmed(replace(cuts, cards=cards), known, piece_id, 0, length_ns)
+
+
+def with_music(cuts: CutList, music: Music | None) -> CutList:
+    """With a bed under the whole, or without one."""
+    return replace(cuts, music=music)
 
 
 def with_fades(cuts: CutList, in_ms: int, out_ms: int) -> CutList:

@@ -10,7 +10,9 @@ from typing import Annotated, Literal
 
 from annotated_types import Interval, MaxLen, MinLen
 
+from kettle_core.assembly.beds import BEDS
 from kettle_core.errors import CutError
+from kettle_core.fields import OneOf
 from kettle_core.rig.rig import Card
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Part, Source, TimeMap, lay
@@ -67,6 +69,15 @@ class TitleCard:
 
 
 @dataclass(frozen=True)
+class Music:
+    """A bed under the whole program, lowered while somebody speaks."""
+
+    bed: Annotated[str, OneOf(tuple(BEDS), "the beds")]
+    gain_db: Annotated[float, Interval(ge=-40, le=6)] = -6.0
+    fade_ms: FadeMs = 2000
+
+
+@dataclass(frozen=True)
 class CutList:
     """Pieces in the order in which they are seen.
 
@@ -77,6 +88,7 @@ class CutList:
     cards: Annotated[tuple[TitleCard, ...], MaxLen(MOST_CARDS)] = ()
     fade_in_ms: FadeMs = 0
     fade_out_ms: FadeMs = 0
+    music: Music | None = None
 
     @property
     def shown(self) -> tuple[Piece, ...]:

@@ -43,6 +43,8 @@ class SoundLine:
     tone: Tone = field(default=Tone())
     is_voice: bool = False
     speed: Fraction = Fraction(1)
+    # Whether it gives way to voices whatever else does.
+    under_voices: bool = False
 
     def source_sample(self, sample: int) -> int:
         """What of the source lies at a sample of the line, counted from its beginning."""

@@ -15,6 +15,7 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap, to_ns
 from kettle_media.assembly.card_source import CardSource
 from kettle_media.assembly.joins import Voice, quiet_joins, voice_of
+from kettle_media.assembly.music_source import MusicSource, music_line
 from kettle_media.program.show import Show, Shown
 from kettle_media.program.sources import TakeSources
 from kettle_media.take.afterwards import follow_cues
@@ -80,6 +81,10 @@ def show_of_assembly(
         ends = (round(ms * format_.fps / 1000) for ms in (cuts.fade_in_ms, cuts.fade_out_ms))
         fade_in, fade_out = (min(frames, plan.frames // 2) for frames in ends)
         plan = replace(plan, fade_in=fade_in, fade_out=fade_out)
+        if cuts.music:
+            bed = Source("file", f"bed:{cuts.music.bed}")
+            sources[bed] = MusicSource(cuts.music.bed)
+            plan = replace(plan, lines=(*plan.lines, music_line(cuts.music, bed, plan)))
         stack.pop_all()
     named = chapters(cuts, format_.fps, steps, opening_of(cuts))
     return Show(plan, sources, masks, tuple((c.at_ns, c.title) for c in named))

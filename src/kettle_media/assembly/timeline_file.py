@@ -27,7 +27,7 @@ OURS = "vast-kettle"
 SUFFIXES = {".otio": "otio_json", ".edl": "cmx_3600"}
 MOST_BYTES = 50_000_000
 # What is said of the whole in the metadata.
-WHOLE = ("cards", "fade_in_ms", "fade_out_ms")
+WHOLE = ("cards", "fade_in_ms", "fade_out_ms", "music")
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 import contextlib
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -47,7 +48,8 @@ class ProgramMix:
     def __init__(self, plan: Plan, read: Read, first: int = 0) -> None:
         self._plan, self._read = plan, read
         self._at = first
-        self._ducker = Ducker(2, plan.ducking) if plan.ducking.on else None
+        ducks = plan.ducking.on or any(line.under_voices for line in plan.lines)
+        self._ducker = Ducker(2, replace(plan.ducking, on=True)) if ducks else None
         self._limiter = Limiter(2, CEILING_DBTP)
         self._straight = np.zeros((2, 0), np.float32)
 
@@ -57,7 +59,7 @@ class ProgramMix:
         straight = np.zeros((2, samples), np.float32)
         background = np.zeros((2, samples), np.float32)
         for line in self._plan.lines:
-            ducked = self._ducker is not None and not line.is_voice
+            ducked = line.under_voices or (self._plan.ducking.on and not line.is_voice)
             _add(background if ducked else straight, line, first, self._read, True)
         if self._plan.fade_in or self._plan.fade_out or self._plan.gain_db:
             gains = self._plan.gains(first, samples)

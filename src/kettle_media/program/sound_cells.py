@@ -63,7 +63,16 @@ def _heard(
         gains = [(at - zero, round(float(line.gains(at, 1)[0]), 6)) for at in edges]
         place = line.source_sample(begin - line.first_sample)
         source = identities.get(line.source, line.source.id)
-        yield source, line.input_id, line.tone, line.speed, line.is_voice, place, gains
+        yield (
+            source,
+            line.input_id,
+            line.tone,
+            line.speed,
+            line.is_voice,
+            line.under_voices,
+            place,
+            gains,
+        )
 
 
 def stem_key(stem: StemPlan, samples: int, identities: Mapping[Source, str]) -> str:

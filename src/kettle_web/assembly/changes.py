@@ -6,6 +6,7 @@ from functools import partial
 
 from django.http import QueryDict
 
+from kettle_core.assembly.beds import BEDS
 from kettle_core.assembly.cut_changes import (
     at_speed,
     copied,
@@ -17,6 +18,7 @@ from kettle_core.assembly.cut_changes import (
     with_card,
     with_card_as,
     with_fades,
+    with_music,
     with_take,
 )
 from kettle_core.assembly.cut_list import CutList, Known, Piece, Place
@@ -27,6 +29,7 @@ from kettle_web.assembly.forms import (
     PLACE_WORDS,
     CardForm,
     FadesForm,
+    MusicForm,
     PlaceForm,
     QuietForm,
     SpeedForm,
@@ -181,6 +184,15 @@ def _fades(cuts: CutList, asked: Asked) -> Changed:
     return made, f"fades of {values['fade_in']} and {values['fade_out']} ms"
 
 
+def _music(cuts: CutList, asked: Asked) -> Changed:
+    form = MusicForm(asked.post)
+    if not form.is_valid():
+        raise WrongFieldError(music=form)
+    music = form.music
+    words = f"{BEDS[music.bed][0]} at {music.gain_db:g} dB" if music else "no music"
+    return with_music(cuts, music), words
+
+
 def _gone_out(cuts: CutList, asked: Asked) -> Changed:
     left = (p for p in cuts.pieces if asked.known.length_ns(cuts, p.take) is not None)
     return replace(cuts, pieces=tuple(left)), "pieces of deleted takes removed"
@@ -223,6 +235,7 @@ PARTS: dict[str, Callable[[CutList, Asked], Changed]] = {
     "card-last": _card,
     "card-as": _card,
     "fades": _fades,
+    "music": _music,
     "gone": _gone_out,
     "quiet-out": partial(_quiet, False),
     "quiet-faster": partial(_quiet, True),

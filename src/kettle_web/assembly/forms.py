@@ -4,11 +4,13 @@ from typing import Any
 
 from django import forms
 
+from kettle_core.assembly.beds import BEDS
 from kettle_core.assembly.cut_list import (
     LEAST_PERCENT,
     MOST_CARD_NS,
     MOST_FADE_MS,
     MOST_PERCENT,
+    Music,
 )
 from kettle_core.assembly.quiet import MOST_REST_NS
 from kettle_core.rig.rig import TEXT_LIMIT, TEXT_SIZE_LIMITS_PX, Card
@@ -142,6 +144,32 @@ class FadesForm(PageForm):
         widget=forms.NumberInput(attrs={"step": "100", "data-unit": "ms"}),
         error_messages=errors_of(FADE_WORDS),
     )
+
+
+class MusicForm(PageForm):
+    """A bed under the whole."""
+
+    NAME = "music"
+
+    bed = forms.ChoiceField(
+        label="Music",
+        required=False,
+        choices=[("", "none"), *((name, words) for name, (words, _) in BEDS.items())],
+    )
+    gain_db = forms.FloatField(
+        label="Its level",
+        initial=-6,
+        min_value=-40,
+        max_value=6,
+        widget=forms.NumberInput(attrs={"step": "1", "data-unit": "dB"}),
+        error_messages=errors_of("Music is −40 to 6 dB loud."),
+    )
+
+    @property
+    def music(self) -> Music | None:
+        """What was checked."""
+        bed = self.cleaned_data["bed"]
+        return Music(bed, self.cleaned_data["gain_db"]) if bed else None
 
 
 class QuietForm(PageForm):

@@ -13,7 +13,14 @@ from kettle_core.assembly.cut_list import CutList
 from kettle_core.errors import CutError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_web.assembly.changes import asked_of, change
-from kettle_web.assembly.forms import CardForm, FadesForm, QuietForm, SpeedForm, VersionForm
+from kettle_web.assembly.forms import (
+    CardForm,
+    FadesForm,
+    MusicForm,
+    QuietForm,
+    SpeedForm,
+    VersionForm,
+)
 from kettle_web.assembly.material import Material
 from kettle_web.assembly.overview import gone_pieces, overview, quiet_overview
 from kettle_web.assembly.services import (
@@ -82,6 +89,7 @@ def _page(
         "card": wrong.get("card") or CardForm(),
         "fades": wrong.get("fades")
         or FadesForm(initial={"fade_in": cuts.fade_in_ms, "fade_out": cuts.fade_out_ms}),
+        "music": wrong.get("music") or MusicForm(initial=_music_now(cuts)),
         "name": wrong.get("name") or VersionForm(initial={"name": version.name}),
         "fresh": wrong.get("fresh") or VersionForm(prefix="new"),
         "history": history(version),
@@ -89,6 +97,10 @@ def _page(
         "here": version.get_absolute_url(),
     }
     return render(request, "assembly/assembly.html", context, status=400 if wrong else 200)
+
+
+def _music_now(cuts: CutList) -> dict[str, Any]:
+    return {"bed": cuts.music.bed, "gain_db": f"{cuts.music.gain_db:g}"} if cuts.music else {}
 
 
 def _last_speed(cuts: CutList) -> dict[str, Any]:

@@ -1,7 +1,7 @@
 """The demo's tutorial, cut and handed over once, so that its pages do not begin empty."""
 
-from kettle_core.assembly.cut_changes import at_speed, take_out, with_card, with_fades
-from kettle_core.assembly.cut_list import CutList, Known, Place
+from kettle_core.assembly.cut_changes import at_speed, take_out, with_card, with_fades, with_music
+from kettle_core.assembly.cut_list import CutList, Known, Music, Place
 from kettle_core.assembly.export import Export
 from kettle_core.rig.rig import Card
 from kettle_core.timing.ticks import NS_PER_S
@@ -39,4 +39,4 @@ def demo_cuts(cuts: CutList, known: Known) -> CutList:
     cuts = at_speed(cuts, known, begins, ends, 400, stretched=False)
     cuts = with_card(cuts, known, TITLE_CARD, CARDS_S * NS_PER_S, first.id)
     cuts = with_card(cuts, known, END_CARD, CARDS_S * NS_PER_S, "")
-    return with_fades(cuts, 500, 1000)
+    return with_music(with_fades(cuts, 500, 1000), Music("strings", -10))

@@ -13,7 +13,8 @@ import jsonschema
 import numpy as np
 
 import kettle_media
-from kettle_core.assembly.cut_list import CutList, Piece, TitleCard
+from kettle_core.assembly import beds
+from kettle_core.assembly.cut_list import CutList, Music, Piece, TitleCard
 from kettle_core.errors import CutError, TakeError
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Card
@@ -136,6 +137,27 @@ class Assembled(unittest.TestCase):
         self.assertGreater(float(np.abs(heard[:, 3 * HZ // 2 : 2 * HZ]).max()), 0.01)
         self.assertLess(float(np.abs(heard[:, -4000:-1600]).max()), 0.05)
         self.assertEqual(float(np.abs(heard[:, -1500:]).max()), 0)
+
+    def test_music_lies_under_all_of_it_and_gives_way_to_the_voice(self):
+        first, *_ = self.cuts.pieces
+        card = TitleCard("card1", Card("Fold"))
+        bare = CutList((Piece("p9", "card1", 0, 6 * S), first), (card,))
+        music = Music("strings", 0.0, fade_ms=500)
+        show = self.show(replace(bare, music=music))
+        mix = ProgramMix(show.plan, show.sounds.read)
+        heard = np.concatenate([mix.read(8 * HZ), mix.flush()], axis=1)
+        without = self.mix(bare)
+        alone = heard - np.concatenate([without.read(8 * HZ), without.flush()], axis=1)
+        bed_ = beds.bed("strings")
+        np.testing.assert_allclose(heard[:, HZ : 4 * HZ], bed_[:, HZ : 4 * HZ], atol=1e-4)
+        self.assertEqual(float(np.abs(heard[:, 0]).max()), 0)
+        levels = [
+            float((alone[:, a : a + HZ // 2] * bed_[:, a : a + HZ // 2]).sum()
+                  / (bed_[:, a : a + HZ // 2] ** 2).sum())
+            for a in (3 * HZ, 13 * HZ // 2)
+        ]  # fmt: skip
+        self.assertAlmostEqual(levels[0], 1, delta=0.01)
+        self.assertLess(levels[1], 0.6)
 
     def test_it_is_a_file_of_that_length_and_one_that_fails_leaves_nothing(self):
         with TemporaryDirectory() as name:
