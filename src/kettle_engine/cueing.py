@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from kettle_core.errors import EngineError, RigError
-from kettle_core.program.close_up import FOLLOW_MS, part_following, part_near
+from kettle_core.program.close_up import FOLLOW_MS, REST_NS, part_following, part_near
 from kettle_core.program.cues import CloseUp, Cue
 from kettle_core.program.replay import Following, Moment
 from kettle_core.rig.rig import Input, Rig
@@ -15,8 +15,6 @@ from kettle_media.take.cue_orders import first_cue, order_cue
 TIMES = (2.0, 3.0)
 # Where each pointer was last, in px of its input's picture.
 Pointers = Mapping[str, tuple[float, float]]
-# A close-up that is on its way is not sent elsewhere.
-REST_NS = round(1.5 * NS_PER_S)
 
 
 @dataclass(frozen=True)

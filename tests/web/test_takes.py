@@ -123,6 +123,25 @@ class Changes(TakeCase):
         self.change(part="nudge", track="headset", ms="0")
         self.assertEqual(self.take.values, Afterwards())
 
+    def test_a_picture_is_gone_nearer_to_for_a_stretch_and_back(self):
+        asked = {"input": "display-1", "times": "2", "length_ms": "300"}
+        self.change(part="near", at_s="0.5", until_s="2", follows="on", **asked)
+        first, *_, last = self.cues
+        self.assertEqual((first.at_ns, first.length_ms, last.at_ns), (S // 2, 300, 3 * S))
+        self.assertEqual((first.part.width, last.part), (960, None))
+        page = self.client.get(self.take.get_absolute_url())
+        self.assertContains(page, "2 × as near for 1.5 s")
+        self.change(part="far", input="display-1", at_s="1")
+        self.assertIn(2 * S, [cue.at_ns for cue in self.cues if cue.part is None])
+        self.change(part="original")
+        for wrong, words in (
+            ({"length_ms": "9000"}, "within 0 to 5000 ms"),
+            ({"times": "px", "input": "webcam-1"}, ""),
+        ):
+            answer = self.change(part="near", at_s="0.5", **{**asked, **wrong})
+            if words:
+                self.assertContains(answer, words, status_code=400)
+
     def test_a_scene_is_shown_for_a_stretch(self):
         self.change(part="scene", scene="scene-2", at_s="0.5", until_s="0.9")
         shown = [(row["at_s"], row["words"]) for row in self.overview()["scenes"]]

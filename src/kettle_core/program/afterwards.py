@@ -3,13 +3,26 @@
 Changes are pure: they take what was changed so far and give what is changed then.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Annotated
 
 from annotated_types import Interval, MaxLen
 
 from kettle_core.errors import CueError
-from kettle_core.program.cues import Cue, GoOn, Hide, Id, Mark, Mute, Pause, Place, Step, ToScene
+from kettle_core.program.cues import (
+    CloseUp,
+    Cue,
+    GoOn,
+    Hide,
+    Id,
+    Mark,
+    Mute,
+    Pause,
+    Place,
+    Step,
+    ToScene,
+)
 from kettle_core.program.replay import replay
 from kettle_core.rig.rig import Rig
 
@@ -104,6 +117,27 @@ def with_stretch(now: Afterwards, was: Recorded, begins: Cue, ends: Cue) -> Afte
     closes = ends.at_ns < was.length_ns and _is_needed(was.rig, cues, begins, ends)
     closing = [ends] if closes else []
     return _with_cues(now, was, (*kept, begins, *closing))
+
+
+def with_close_up(
+    now: Afterwards, was: Recorded, nearer: Sequence[CloseUp], until_ns: int
+) -> Afterwards:
+    """A close-up over a stretch, up to where it goes back; those that were there go.
+
+    Raises CueError.
+    """
+    first = nearer[0]
+    if until_ns <= first.at_ns:
+        raise CueError("The stretch ends before it begins. Mark it anew.", "until")
+
+    def within(cue: Cue) -> bool:
+        same = isinstance(cue, CloseUp) and cue.input == first.input
+        return same and first.at_ns <= cue.at_ns <= until_ns
+
+    kept = [c for c in now.cues_now(was.cues) if not within(c)]
+    ends = until_ns < was.length_ns
+    back = [CloseUp(until_ns, first.input, None, first.length_ms)] if ends else []
+    return _with_cues(now, was, (*kept, *nearer, *back))
 
 
 def _is_needed(rig: Rig, cues: tuple[Cue, ...], begins: Cue, ends: Cue) -> bool:

@@ -1,13 +1,21 @@
-"""Close-ups while recording: which part of a picture is shown, and how it follows the pointer.
+"""Close-ups: which part of a picture is shown, and how it follows the pointer.
 
 All in px of the input's picture.
 """
 
+from collections.abc import Iterable
+
+from kettle_core.program.cues import CloseUp
 from kettle_core.scene.layout import Box
+from kettle_core.timing.ticks import NS_PER_S
 
 # Within so much of the part, from its middle, the pointer moves without the part moving.
 CALM_SHARE = 0.6
 FOLLOW_MS = 800
+# A close-up that is on its way is not sent elsewhere.
+REST_NS = round(1.5 * NS_PER_S)
+# Where a pointer was, by record time: (ns, x, y) in px of its picture, rising.
+Way = Iterable[tuple[int, float, float]]
 
 
 def part_near(size: tuple[int, int], times: float, x: float, y: float) -> Box:
@@ -51,3 +59,41 @@ def _followed(start: int, length: int, whole: int, at: float) -> int:
     if start + margin <= at <= start + length - margin:
         return start
     return min(max(round(at - length / 2), 0), whole - length)
+
+
+def close_up_cues(
+    input_id: str,
+    size: tuple[int, int],
+    times: float,
+    stretch: tuple[int, int],
+    way: Way,
+    follows: bool,
+    length_ms: int,
+) -> list[CloseUp]:
+    """The cues of a close-up that is laid over a stretch afterwards.
+
+    Parameters
+    ----------
+    input_id, size : whose picture it is, its width and height in px
+    times : how many times larger it is shown, >= 1
+    stretch : from and until in record time, ns
+    way : where its pointer was; the picture goes nearer to it, or to its middle without one
+    follows : whether it goes on with the pointer, as it does while recording
+    length_ms : how long it takes to go nearer
+    """
+    at_ns, until_ns = stretch
+    x, y = size[0] / 2, size[1] / 2
+    after: list[tuple[int, float, float]] = []
+    for moment in way:
+        if moment[0] <= at_ns:
+            _, x, y = moment
+        elif moment[0] < until_ns:
+            after.append(moment)
+    part = part_near(size, times, x, y)
+    found, moved_ns = [CloseUp(at_ns, input_id, part, length_ms)], at_ns
+    for now_ns, x, y in after if follows else ():
+        nearer = part_following(part, size, x, y) if now_ns - moved_ns >= REST_NS else None
+        if nearer:
+            part, moved_ns = nearer, now_ns
+            found.append(CloseUp(now_ns, input_id, part, FOLLOW_MS))
+    return found

@@ -12,11 +12,23 @@ from kettle_core.program.afterwards import (
     moved_cue,
     named_mark,
     nudged,
+    with_close_up,
     with_cue,
     with_stretch,
     without_cue,
 )
-from kettle_core.program.cues import Cue, Hide, Mark, Mute, Place, Show, ToScene, Unmute
+from kettle_core.program.close_up import Way, close_up_cues
+from kettle_core.program.cues import (
+    CloseUp,
+    Cue,
+    Hide,
+    Mark,
+    Mute,
+    Place,
+    Show,
+    ToScene,
+    Unmute,
+)
 from kettle_core.program.replay import replay
 from kettle_core.rig.rig import Input
 from kettle_core.rig.scene_changes import layer_of
@@ -24,7 +36,14 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import TimeMap, to_ns
 from kettle_web.frame.asking import WrongFieldError
 from kettle_web.frame.editing import Made
-from kettle_web.takes.forms import TIME_WORDS, LayerForm, MarkForm, NudgeForm, PlaceForm
+from kettle_web.takes.forms import (
+    TIME_WORDS,
+    CloseUpForm,
+    LayerForm,
+    MarkForm,
+    NudgeForm,
+    PlaceForm,
+)
 
 Changed = Made[Afterwards]
 # What begins at the head of a stretch, and what takes it back at its end.
@@ -44,6 +63,7 @@ class Asked:
     post: QueryDict
     was: Recorded
     take_time: TimeMap
+    way_of: Callable[[str], Way] = lambda _: ()
 
     def at_ns(self, seconds: float) -> int:
         """Record time of a time of the take; its end is the end of what was recorded."""
@@ -149,6 +169,48 @@ def _placed(now: Afterwards, asked: Asked) -> Changed:
     return made, f"{name} placed {asked.length_words()}"
 
 
+def _near(now: Afterwards, asked: Asked) -> Changed:
+    """The picture of an input nearer to its pointer: for a stretch, or from there on."""
+    form = CloseUpForm(asked.post)
+    if not form.is_valid():
+        raise WrongFieldError(close_up=form)
+    item = _input_of(asked)
+    at_ns, until_ns = asked.place()
+    values = form.cleaned_data
+    times = _times(now, asked, item, at_ns) if values["times"] == "px" else float(values["times"])
+    last_ns = asked.was.length_ns if until_ns is None else until_ns
+    cues = close_up_cues(
+        item.id,
+        item.size,
+        times,
+        (at_ns, last_ns),
+        asked.way_of(item.id),
+        values["follows"],
+        values["length_ms"],
+    )
+    made = with_close_up(now, asked.was, cues, last_ns)
+    length = "" if until_ns is None else f" {asked.length_words()}"
+    return made, f"{item.name} {times:.3g} × as near{length}"
+
+
+def _times(now: Afterwards, asked: Asked, item: Input, at_ns: int) -> float:
+    """How many times larger a picture is when its px are those of the frame."""
+    state = replay(asked.was.rig, now.cues_now(asked.was.cues)).state_at(at_ns)
+    there = next((x for x in state.resolved().layers if x.input_id == item.id), None)
+    if there is None:
+        raise CueError(f"{item.name} is not seen here, so it can't be gone nearer to.", "input")
+    times = item.size[0] / there.box.width
+    if times <= 1:
+        raise CueError(f"{item.name} is shown with all its px here already.", "times")
+    return times
+
+
+def _far(now: Afterwards, asked: Asked) -> Changed:
+    item = _input_of(asked)
+    cue = CloseUp(asked.place()[0], item.id, None)
+    return with_cue(now, asked.was, cue), f"all of {item.name} again"
+
+
 def _nudge(now: Afterwards, asked: Asked) -> Changed:
     track = asked.post.get("track", "")
     form = NudgeForm(_by_step(now, asked, track))
@@ -184,6 +246,8 @@ PARTS: dict[str, Callable[[Afterwards, Asked], Changed]] = {
     "out": _out,
     "scene": _scene,
     "place": _placed,
+    "near": _near,
+    "far": _far,
     "nudge": _nudge,
     "original": _original,
 }

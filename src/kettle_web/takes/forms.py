@@ -5,7 +5,7 @@ from typing import Any
 from django import forms
 
 from kettle_core.program.afterwards import MOST_NUDGE_MS
-from kettle_core.program.cues import MOST_WORDS
+from kettle_core.program.cues import LONGEST_CLOSE_UP_MS, MOST_WORDS
 from kettle_core.scene.layout import FARTHEST_PX, Box
 
 TIME_WORDS = "Give a time within the take, in seconds."
@@ -32,6 +32,27 @@ class MarkForm(forms.Form):
         label="Words of the mark",
         widget=forms.TextInput(attrs={"placeholder": "good, again, …"}),
         error_messages={"max_length": f"A mark has at most {MOST_WORDS} characters. Shorten it."},
+    )
+
+
+class CloseUpForm(forms.Form):
+    """How near a picture is shown, and whether it goes along with the pointer."""
+
+    times = forms.ChoiceField(
+        label="How near",
+        choices=(("1.5", "1.5 ×"), ("2", "2 ×"), ("3", "3 ×"), ("px", "1:1")),
+        initial="2",
+    )
+    follows = forms.BooleanField(label="Follow the pointer", required=False)
+    length_ms = forms.IntegerField(
+        label="Eased within",
+        initial=400,
+        min_value=0,
+        max_value=LONGEST_CLOSE_UP_MS,
+        error_messages=dict.fromkeys(
+            ("required", "invalid", "min_value", "max_value"),
+            f"A close-up comes within 0 to {LONGEST_CLOSE_UP_MS} ms.",
+        ),
     )
 
 

@@ -17,7 +17,7 @@ from kettle_media.survey.strips import read_strip
 from kettle_media.survey.survey import SurveyedTrack
 from kettle_media.take.info import TrackInfo
 from kettle_web.models import Job, Take
-from kettle_web.takes.forms import MarkForm, NudgeForm
+from kettle_web.takes.forms import CloseUpForm, MarkForm, NudgeForm
 from kettle_web.takes.overview import TakeNow, cue_row, mark_row, take_now
 from kettle_web.takes.plots import Plot, clock_plot, fact_plots
 from kettle_web.takes.verdicts import verdicts
@@ -59,6 +59,7 @@ class Shown:
     pictures: list[Input] = field(default_factory=list)
     sounds: list[Input] = field(default_factory=list)
     new_mark: forms.Form = field(default_factory=MarkForm)
+    close_up: forms.Form = field(default_factory=CloseUpForm)
     is_changed: bool = False
     # Marks beyond those that are listed.
     more_marks: int = 0
@@ -90,6 +91,7 @@ def shown(take: Take, wrong: Mapping[str, forms.Form]) -> Shown:
         [i for i in inputs if i.is_picture],
         [i for i in inputs if not i.is_picture],
         wrong.get("new-mark") or MarkForm(),
+        wrong.get("close_up") or CloseUpForm(auto_id="close-up-%s"),
         take.values != Afterwards(),
         max(0, len(now.said.marks) - MOST_LISTED),
         sync_rows(now, wrong),

@@ -4,6 +4,7 @@ import os
 from contextlib import suppress
 from dataclasses import replace
 from datetime import datetime
+from functools import partial
 
 from django.conf import settings
 from django.db import transaction
@@ -21,6 +22,7 @@ from kettle_media.running_order import order_to_dict
 from kettle_media.take.afterwards import follow_cues, read_afterwards, write_afterwards
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo
+from kettle_media.take.pointers import pointer_way
 from kettle_media.take.rig_now import rig_now
 from kettle_studio.lesson import OUTLINE, SCENES, TITLE
 from kettle_web.frame.editing import edit, undo
@@ -150,7 +152,7 @@ def change_take(*, take: Take, post: QueryDict, seen: int | None) -> None:
         If the change can't be made or the take's folder won't have it; nothing is changed then.
     """
     now = take_now(take)
-    asked = Asked(post, now.was, now.take_time)
+    asked = Asked(post, now.was, now.take_time, partial(pointer_way, now.folder))
     with transaction.atomic():
         edit(take, lambda values: change(values, asked), seen)
         _keep_changed(take, now)

@@ -1,5 +1,6 @@
 import { inTake, rowAt, toProgram } from "../lib/cut_pieces.js";
 import { ruleTime } from "../lib/take_lanes.js";
+import { placeIn } from "../lib/take_place.js";
 
 const SETTLE_MS = 300;
 
@@ -93,6 +94,17 @@ export function mount(data, views, lanes) {
       if (!button) return;
       does[button.dataset.cutDo ?? ""]?.();
       tell();
+    },
+    on,
+  );
+  // The take opens where it is looked at here.
+  document.addEventListener(
+    "click",
+    (event) => {
+      const link = /** @type {Element} */ (event.target).closest?.("[data-cut-take]");
+      const row = rowAt(data.rows, lines.at);
+      const take = link instanceof HTMLAnchorElement && /takes\/(\d+)\//.exec(link.pathname);
+      if (take && row) placeIn(take[1]).at = inTake(row, lines.at);
     },
     on,
   );
