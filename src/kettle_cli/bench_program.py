@@ -49,9 +49,14 @@ HOUR_S = 3600
 JUMPS = 200
 
 
+def need_ffmpeg() -> None:
+    """Have the ffmpeg program, which is only compared with."""
+    need_debian("ffmpeg", FFMPEG)
+
+
 def bench_program(_: Namespace) -> int:
     """Measure programs: a take's, a long one's places, memory, sounds; plans."""
-    need_debian("ffmpeg", FFMPEG)
+    need_ffmpeg()
     work_frame_by_frame()
     _plans()
     with tempfile.TemporaryDirectory() as name:
@@ -77,19 +82,29 @@ def _plans() -> None:
 
 
 def _beside_ffmpeg(folder: TakeFolder, sync: TakeSync) -> None:
-    """The same picture and settings by the ffmpeg program, in turns; the smallest of three each."""
+    """A take's program beside the ffmpeg program."""
     info, target = folder.read_info(), folder.path / "bench.mp4"
+
+    def compose() -> None:
+        target.unlink(missing_ok=True)
+        render_program(folder, info, sync, target)
+
+    in_turns_with_ffmpeg(folder, f"program of {SECONDS} s", compose)
+
+
+def in_turns_with_ffmpeg(folder: TakeFolder, words: str, ours_is: Callable[[], object]) -> float:
+    """The same picture and settings by both, in turns; gives the ratio of the smallest of three."""
     ours, theirs = [], []
     command = _ffmpeg(folder, folder.path / "ffmpeg.mp4")
     for _ in range(3):
-        target.unlink(missing_ok=True)
-        ours.append(_spent(lambda: render_program(folder, info, sync, target)))
+        ours.append(_spent(ours_is))
         theirs.append(_spent(lambda: subprocess.run(command, check=True, capture_output=True)))
     (wall, cpu), (wall_2, cpu_2) = (tuple(map(min, zip(*x, strict=True))) for x in (ours, theirs))
     print(
-        f"program of {SECONDS} s: {wall:.1f} s, {cpu:.1f} s CPU; ffmpeg {wall_2:.1f} s, "
+        f"{words}: {wall:.1f} s, {cpu:.1f} s CPU; ffmpeg {wall_2:.1f} s, "
         f"{cpu_2:.1f} s CPU; ratio {wall / wall_2:.2f}, CPU {cpu / cpu_2:.2f}"
     )
+    return float(wall / wall_2)
 
 
 def _ffmpeg(folder: TakeFolder, target: Path) -> list[str]:

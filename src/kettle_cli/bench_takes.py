@@ -50,7 +50,7 @@ def bench_takes(_: Namespace) -> int:
         speed = 3600 / _hour_s(folder)
         print(f"survey of an hour: {speed:.0f} × real time (at least {LEAST_TIMES_REAL:g})")
         survey = survey_take(folder)
-        _stretch(folder, survey)
+        stretch(folder, survey)
         wrong = [] if speed >= LEAST_TIMES_REAL else ["survey"]
         wrong += _pages(data)
     if wrong:
@@ -78,7 +78,7 @@ def _hour_s(folder: TakeFolder) -> float:
     return total
 
 
-def _stretch(folder: TakeFolder, survey: Survey) -> None:
+def stretch(folder: TakeFolder, survey: Survey) -> None:
     """Have a take and its survey look as if it lasted three hours."""
     times = HOURS * 3600 // SECONDS
     info = folder.read_info()
@@ -105,8 +105,8 @@ def _stretch(folder: TakeFolder, survey: Survey) -> None:
     SurveyPaths(folder).report.write_text(SURVEY.write(long))
 
 
-def _pages(data: Path) -> list[str]:
-    """What is beyond its limit of the pages' times; each is printed."""
+def open_library(data: Path) -> None:
+    """Have Django use a new library in a folder."""
     os.environ |= {"KETTLE_DATA": str(data), "DJANGO_SETTINGS_MODULE": "kettle_web.settings"}
     import django
     from django.core.management import call_command
@@ -115,6 +115,11 @@ def _pages(data: Path) -> list[str]:
     logging.disable(logging.WARNING)
     call_command("migrate", verbosity=0, interactive=False)
     call_command("collectstatic", verbosity=0, interactive=False)
+
+
+def _pages(data: Path) -> list[str]:
+    """What is beyond its limit of the pages' times; each is printed."""
+    open_library(data)
     from django.test import Client
 
     from kettle_web.library.search import index_take

@@ -213,7 +213,18 @@ def _add_rigs(words: Any) -> None:
     _does(show, "rig_commands:show_rig")
 
 
-BENCHES = ("live", "compose", "program", "sound", "record", "format", "takes", "player", "sync")
+BENCHES = (
+    "live",
+    "compose",
+    "program",
+    "sound",
+    "record",
+    "format",
+    "takes",
+    "player",
+    "sync",
+    "export",
+)
 
 
 def _add_developers(words: Any) -> None:
@@ -239,6 +250,7 @@ def _add_developers(words: Any) -> None:
             "looking at takes, finding them, opening long ones",
             "playing from any place, composing what was changed",
             "random takes against the studio's truth, as long as --minutes says",
+            "sizes that are kept, speed beside ffmpeg, how soon a cut is answered",
         ),
         strict=True,
     ):
