@@ -195,7 +195,7 @@ class TakePage(BrowserCase):
         tapped = page.evaluate("({sound: tapped.sound, seen: tapped.seen})")
         show = show_of_take(self.folder)
         self.addCleanup(show.close)
-        mix = ProgramMix(show.plan, show.read).read(10 * 6 * THIN_HZ)[0, 2::6]
+        mix = ProgramMix(show.plan, show.sounds.read).read(10 * 6 * THIN_HZ)[0, 2::6]
         # By what each piece of sound holds, where it is heard; between two of them time runs on.
         heard = [(when, program_s(mix, np.array(thin))) for when, thin in tapped["sound"]]
         begins, programs = (np.array(row) for row in zip(*heard, strict=True))

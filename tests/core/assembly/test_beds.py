@@ -25,5 +25,5 @@ class Beds(unittest.TestCase):
                 )
                 # Both sides differ a little, and it moves.
                 self.assertGreater(float(np.abs(loop[0] - loop[1]).max()), 0.001)
-                parts = loop[0].reshape(8, -1).std(axis=1)
+                parts = loop[0].reshape(64, -1).std(axis=1)
                 self.assertGreater(float(parts.max() / parts.min()), 1.02)
