@@ -13,7 +13,6 @@ from kettle_web.assembly.material import Material
 from kettle_web.models import Export, Job, Version
 
 KINDS = {"mp4": "MP4", "webm": "WebM", "wav": "WAV", "flac": "FLAC", "mp3": "MP3", "m4a": "M4A"}
-CUT_OFF = "allow more, or cut more out"
 
 
 @dataclass(frozen=True)
