@@ -6,6 +6,7 @@ Places are those of takes, so that a change that was decided on an older list st
 
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from math import floor
 from typing import Annotated, Literal
 
 from annotated_types import Interval, MaxLen, MinLen
@@ -21,6 +22,7 @@ MOST_PIECES, MOST_NS = 10_000, 10**15
 LEAST_PERCENT, MOST_PERCENT = 10, 6400
 MOST_CARDS, MOST_CARD_NS = 500, 600 * NS_PER_S
 MOST_FADE_MS = 10_000
+HALF = Fraction(1, 2)
 Id = Annotated[str, MinLen(1), MaxLen(80)]
 TakeNs = Annotated[int, Interval(ge=0, le=MOST_NS)]
 Percent = Annotated[int, Interval(ge=LEAST_PERCENT, le=MOST_PERCENT)]
@@ -206,7 +208,8 @@ def laid(cuts: CutList, fps: Fraction) -> tuple[Laid, ...]:
             one = before.piece if before else None
             if before and one and (one.take, one.until_ns) == (piece.take, piece.from_ns):
                 begins = before.until_ns
-            frames = round((piece.until_ns - begins) / piece.speed * fps / NS_PER_S)
+            # Half a frame counts up, so that a piece that is parted on a frame stays as long.
+            frames = floor((piece.until_ns - begins) / piece.speed * fps / NS_PER_S + HALF)
         found.append(Laid(piece, now, now + frames * NS_PER_S / fps, begins))
         now = found[-1].end_ns
         before = before if piece.out else found[-1]
