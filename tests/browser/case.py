@@ -12,7 +12,7 @@ import time
 import unittest
 from pathlib import Path
 
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import Error, expect, sync_playwright
 
 from kettle_cli.children import pid_of
 
@@ -103,10 +103,18 @@ class BrowserCase(unittest.TestCase):
     def until(self, expression):
         """Wait for a JavaScript expression; the page's policy forbids Playwright's own way."""
         deadline = time.monotonic() + WAIT_S
-        # A page that is just being opened has no body yet.
-        while not self.page.evaluate(f"document.body !== null && ({expression})"):
+        while not self._holds(expression):
             self.assertLess(time.monotonic(), deadline, expression)
             time.sleep(0.05)
+
+    def _holds(self, expression):
+        """Whether it is so; a page that is just being opened has no body yet, or goes away."""
+        try:
+            return self.page.evaluate(f"document.body !== null && ({expression})")
+        except Error as error:
+            if "context was destroyed" not in str(error):
+                raise
+            return False
 
     def kill_web(self):
         """Kill the web's process; what watches it starts another one."""

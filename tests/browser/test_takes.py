@@ -236,7 +236,7 @@ class TakePage(BrowserCase):
         page, keys = self.page, self.page.keyboard
         recorded = self.folder.read_info().rig_values.scene("scene-1")
         page.locator("[data-lines]").press("d")
-        sheet = "document.querySelector('[data-sheet]').dataset.drawn"
+        sheet = "document.querySelector('[data-sheet]')?.dataset.drawn"
         self.until(f"Number({sheet}) > 0")
         self.check_page()
         page.locator("[data-stack]").get_by_role("link", name="Desk webcam").click()
