@@ -11,20 +11,16 @@ from pathlib import Path
 import numpy as np
 
 from kettle_cli.bench_program import SECONDS, in_turns_with_ffmpeg, need_ffmpeg
-from kettle_cli.bench_takes import HOURS, open_library, stretch
+from kettle_cli.bench_takes import HOURS, open_library, recorded_take, stretch
 from kettle_core.assembly.cut_changes import take_out
 from kettle_core.assembly.cut_list import CutList, Known, Piece, Place
 from kettle_core.assembly.export import LEAST_USED, Export
 from kettle_core.errors import CutError, EngineError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.process import work_frame_by_frame
-from kettle_engine.recording.take import record_take
 from kettle_media.assembly.export_file import export
 from kettle_media.survey.survey import survey_take
-from kettle_media.take.align import align_take
 from kettle_media.take.folder import TakeFolder
-from kettle_studio.demo import demo_rig
-from kettle_studio.driver import Studio
 
 PIECES, PRESSES, ANSWERED_MS, MOST_RATIO = 200, 30, 150.0, 1.0
 LENGTHS_S, SIZES_MB = (5.0, 1200.0), (2.0, 200.0)
@@ -39,10 +35,7 @@ def bench_export(options: Namespace) -> int:
     work_frame_by_frame()
     with tempfile.TemporaryDirectory() as name:
         data = Path(name)
-        folder = TakeFolder(data / "takes" / "long")
-        folder.path.parent.mkdir()
-        record_take(Studio(), demo_rig(), folder.path, SECONDS * NS_PER_S)
-        align_take(folder, folder.read_info())
+        folder = recorded_take(data / "takes" / "long", SECONDS)
         wrong = [*_speed(folder), *_sizes(folder, options.minutes * 60), *_answers(folder, data)]
     if wrong:
         raise EngineError(f"Beyond its limit: {', '.join(wrong)}.")

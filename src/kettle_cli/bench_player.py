@@ -12,12 +12,12 @@ from typing import Any
 import numpy as np
 
 from kettle_cli.bench_program import SECONDS, repeated
+from kettle_cli.bench_takes import recorded_take
 from kettle_core.errors import EngineError
 from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.cues import Hide, Show
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.process import work_frame_by_frame
-from kettle_engine.recording.take import record_take
 from kettle_media.player.messages import LENGTH, Message
 from kettle_media.player.nest import Nest
 from kettle_media.player.show import named_take
@@ -25,8 +25,6 @@ from kettle_media.program.take_program import render_program
 from kettle_media.take.afterwards import write_afterwards
 from kettle_media.take.align import align_take
 from kettle_media.take.folder import TakeFolder
-from kettle_studio.demo import demo_rig
-from kettle_studio.driver import Studio
 
 JUMPS = 40
 JUMP_MS = 300.0
@@ -42,9 +40,7 @@ def bench_player(_: Namespace) -> int:
     """
     work_frame_by_frame()
     with tempfile.TemporaryDirectory() as name:
-        folder = TakeFolder(Path(name) / "take")
-        record_take(Studio(), demo_rig(), folder.path, SECONDS * NS_PER_S)
-        align_take(folder, folder.read_info())
+        folder = recorded_take(Path(name) / "take", SECONDS)
         wrong = [*_jumps(folder), *_changed(folder, Path(name))]
     if wrong:
         raise EngineError(f"Beyond its limit: {', '.join(wrong)}.")

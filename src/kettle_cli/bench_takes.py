@@ -43,10 +43,7 @@ def bench_takes(_: Namespace) -> int:
     work_frame_by_frame()
     with tempfile.TemporaryDirectory() as name:
         data = Path(name)
-        folder = TakeFolder(data / "takes" / "long")
-        folder.path.parent.mkdir()
-        record_take(Studio(), demo_rig(), folder.path, SECONDS * NS_PER_S)
-        align_take(folder, folder.read_info())
+        folder = recorded_take(data / "takes" / "long", SECONDS)
         speed = 3600 / _hour_s(folder)
         print(f"survey of an hour: {speed:.0f} × real time (at least {LEAST_TIMES_REAL:g})")
         survey = survey_take(folder)
@@ -56,6 +53,15 @@ def bench_takes(_: Namespace) -> int:
     if wrong:
         raise EngineError(f"Beyond its limit: {', '.join(wrong)}.")
     return 0
+
+
+def recorded_take(path: Path, seconds: int) -> TakeFolder:
+    """A take of the demo rig in a new folder, its clocks aligned."""
+    folder = TakeFolder(path)
+    path.parent.mkdir(exist_ok=True)
+    record_take(Studio(), demo_rig(), path, seconds * NS_PER_S)
+    align_take(folder, folder.read_info())
+    return folder
 
 
 def _hour_s(folder: TakeFolder) -> float:

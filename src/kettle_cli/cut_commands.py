@@ -2,11 +2,16 @@
 
 import os
 from argparse import Namespace
+from typing import TYPE_CHECKING
 
 from kettle_cli.composing import check_new, check_program, giving_way
 from kettle_cli.paths import DATA
 from kettle_cli.progress import Progress
+from kettle_core.assembly.cut_list import CutList
 from kettle_core.errors import CutError
+
+if TYPE_CHECKING:
+    from kettle_web.assembly.material import Material
 
 
 def assemble(options: Namespace) -> int:
@@ -15,16 +20,9 @@ def assemble(options: Namespace) -> int:
     need_library()
     from kettle_engine.process import work_frame_by_frame
     from kettle_media.assembly.assemble import assemble as compose
-    from kettle_web.assembly import services
-    from kettle_web.assembly.material import Material
 
     work_frame_by_frame()
-    tutorial = services.tutorial_called(options.tutorial)
-    material = Material(tutorial)
-    if options.cuts:
-        cuts = services.read_cut_file(material, options.cuts)
-    else:
-        cuts = services.version_of(tutorial, material, options.version).values
+    material, cuts = wanted_cuts(options.tutorial, options)
     format_ = material.format
     progress = Progress("Composing", "frames")
     way = giving_way()
@@ -32,6 +30,18 @@ def assemble(options: Namespace) -> int:
     seconds = frames / float(format_.fps)
     print(f"{options.out}: {frames} frames, {seconds:.1f} s, of {len(cuts.shown)} pieces")
     return 0
+
+
+def wanted_cuts(called: str, options: Namespace) -> "tuple[Material, CutList]":
+    """A tutorial's takes, and the cut list of the file that is named or of a version."""
+    from kettle_web.assembly import services
+    from kettle_web.assembly.material import Material
+
+    tutorial = services.tutorial_called(called)
+    material = Material(tutorial)
+    if options.cuts:
+        return material, services.read_cut_file(material, options.cuts)
+    return material, services.version_of(tutorial, material, options.version).values
 
 
 def export_cuts(options: Namespace) -> int:

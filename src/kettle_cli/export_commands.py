@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from kettle_cli.composing import check_new, giving_way
-from kettle_cli.cut_commands import need_library
+from kettle_cli.cut_commands import need_library, wanted_cuts
 from kettle_cli.progress import Progress
 from kettle_core.assembly.cut_list import CutList
 from kettle_core.assembly.export import Export
@@ -75,13 +75,5 @@ def _whole_take(folder: TakeFolder) -> Material:
 
 def _of_tutorial(options: Namespace) -> Material:
     need_library()
-    from kettle_web.assembly import services
-    from kettle_web.assembly.material import Material as Takes
-
-    tutorial = services.tutorial_called(options.what)
-    material = Takes(tutorial)
-    if options.cuts:
-        cuts = services.read_cut_file(material, options.cuts)
-    else:
-        cuts = services.version_of(tutorial, material, options.version).values
+    material, cuts = wanted_cuts(options.what, options)
     return material.folders, cuts, material.format

@@ -18,8 +18,6 @@ from kettle_web.assembly.material import Material
 from kettle_web.assembly.services import take_over, version_of
 from kettle_web.frame.editing import undo
 from kettle_web.models import Take, Tutorial, Version
-from kettle_web.takes.services import look_after_takes
-from tests.fixtures import demo_take
 from tests.web.test_pages import PageCase
 
 S = 10**9
@@ -28,10 +26,7 @@ S = 10**9
 class CutCommands(PageCase):
     def setUp(self):
         super().setUp()
-        self.put_take("one")
-        self.put_take("two", demo_take(3))
-        look_after_takes()
-        self.tutorial = Tutorial.objects.get()
+        self.tutorial = self.put_two_takes()
         Tutorial.objects.update(name="Fold lines")
         room = TemporaryDirectory()
         self.addCleanup(room.cleanup)

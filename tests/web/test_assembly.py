@@ -17,8 +17,7 @@ from kettle_web.frame.editing import undo
 from kettle_web.library.services import bring_back, delete_takes
 from kettle_web.models import Take, Tutorial, Version
 from kettle_web.takes.players import PlayerLine
-from kettle_web.takes.services import look_after_takes
-from tests.fixtures import copied_take, demo_take
+from tests.fixtures import copied_take
 from tests.web.page_socket import PageSocket
 from tests.web.test_pages import PageCase
 from tests.web.working import do_jobs
@@ -29,10 +28,7 @@ S = 10**9
 class AssemblyCase(PageCase):
     def setUp(self):
         super().setUp()
-        self.put_take("one")
-        self.put_take("two", demo_take(3))
-        look_after_takes()
-        self.tutorial = Tutorial.objects.get()
+        self.tutorial = self.put_two_takes()
         self.page = self.client.get(
             reverse("tutorial-assembly", args=[self.tutorial.pk]), follow=True
         )
@@ -220,7 +216,7 @@ class Playing(TransactionTestCase):
             await socket.connect()
             await news.connect()
             found = [(await news.receive_output(20))["text"]]
-            for turn, anew in ((1, False), (2, True)):
+            for turn, anew in ((1, False), (2, True), (3, True)):
                 order = {"turn": turn, "at": 1.0, "rate": 1, "playing": False, "anew": anew}
                 await socket.send_json(order)
                 while True:
@@ -228,8 +224,9 @@ class Playing(TransactionTestCase):
                     if said.kind in (Message.PICTURE, Message.TROUBLE):
                         found.append(said)
                         break
-                if turn == 1:
-                    await sync_to_async(cut, thread_sensitive=False)()
+                if turn < 3:
+                    change = cut if turn == 1 else gone
+                    await sync_to_async(change, thread_sensitive=False)()
                     found.append((await news.receive_output(20))["text"])
             await socket.disconnect()
             await news.disconnect()
@@ -239,9 +236,14 @@ class Playing(TransactionTestCase):
             later = type(whole)("p1", whole.take, 2 * S, 4 * S)
             take_over(version=version, cuts=type(version.values)((later,)), words="later")
 
+        def gone():
+            delete_takes(takes=[Take.objects.get()])
+
         self.addCleanup(PlayerLine.nest.end)
         with mock.patch("channels.db.close_old_connections"):
-            _, first, changed, second = async_to_sync(plays)()
+            _, first, changed, second, _, third = async_to_sync(plays)()
         self.assertEqual((first.kind, second.kind), (Message.PICTURE, Message.PICTURE))
+        self.assertEqual(third.kind, Message.TROUBLE)
+        self.assertIn("has no take yet", third.body.decode())
         self.assertNotEqual(first.body, second.body)
         self.assertIn("later", changed)

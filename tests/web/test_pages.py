@@ -34,6 +34,13 @@ class PageCase(TestCase):
         shutil.copytree((source or demo_take()).path, path)
         return path
 
+    def put_two_takes(self):
+        """Two takes of one tutorial, of 4 and 3 s; gives the tutorial."""
+        self.put_take("one")
+        self.put_take("two", demo_take(3))
+        look_after_takes()
+        return Tutorial.objects.get()
+
 
 class Start(PageCase):
     def test_rigs_takes_and_the_missing_engine_are_shown(self):

@@ -31,8 +31,9 @@ from kettle_web.assembly.services import (
     whole_takes,
 )
 from kettle_web.frame import editing
-from kettle_web.frame.asking import WrongFieldError, in_place, seen
+from kettle_web.frame.asking import WrongFieldError, seen
 from kettle_web.frame.editing import edit, history
+from kettle_web.frame.undoing import tell_undone, wants_again
 from kettle_web.models import Tutorial, Version
 from kettle_web.takes.players import PlayerLine
 from kettle_web.tutorials.views import rig_of
@@ -150,10 +151,8 @@ def change_assembly(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
     """Take the newest change back, or do it again."""
-    version, again = _version(pk), "again" in request.POST
-    words = editing.undo(version, seen(request), again)
-    if words and not in_place(request):
-        messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
+    version = _version(pk)
+    tell_undone(request, editing.undo(version, seen(request), wants_again(request)))
     return redirect(version)
 
 

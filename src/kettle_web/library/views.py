@@ -10,6 +10,7 @@ from django.utils.http import url_has_allowed_host_and_scheme
 from django.views.decorators.http import require_POST
 
 from kettle_core.errors import TakeError
+from kettle_web.frame.undoing import tell_undone, wants_again
 from kettle_web.library import services
 from kettle_web.library.forms import NameForm, TagForm, TakesForm
 from kettle_web.models import Folder, Take, Tutorial
@@ -98,10 +99,7 @@ def duplicate(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def undo(request: HttpRequest) -> HttpResponse:
     """Take back what was done last with takes, or do it again."""
-    again = "again" in request.POST
-    words = services.undo(again=again)
-    if words:
-        messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
+    tell_undone(request, services.undo(again=wants_again(request)), also_in_place=True)
     return _back(request)
 
 

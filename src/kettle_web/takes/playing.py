@@ -10,6 +10,7 @@ from asgiref.sync import sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
 from django.core.exceptions import ObjectDoesNotExist
 
+from kettle_core.errors import KettleError
 from kettle_media.player.messages import Message
 from kettle_media.player.show import Named, named_take
 from kettle_media.player.tempo import LIMITS
@@ -28,7 +29,15 @@ class PlayConsumer(AsyncWebsocketConsumer):
     GONE = ""
 
     def named(self, pk: int) -> Named:
-        """What is played now. Raises ObjectDoesNotExist if that is gone."""
+        """What is played now.
+
+        Raises
+        ------
+        ObjectDoesNotExist
+            If it is gone.
+        KettleError
+            If there is nothing to be played.
+        """
         raise NotImplementedError
 
     async def connect(self) -> None:
@@ -39,8 +48,8 @@ class PlayConsumer(AsyncWebsocketConsumer):
         self._pumping: asyncio.Task[None] | None = None
         try:
             await self._named()
-        except ObjectDoesNotExist:
-            await self._trouble(self.GONE)
+        except (ObjectDoesNotExist, KettleError) as error:
+            await self._trouble(str(error) if isinstance(error, KettleError) else self.GONE)
             await self.close(4404)
             return
         self._line = PlayerLine(self._named)
@@ -60,6 +69,8 @@ class PlayConsumer(AsyncWebsocketConsumer):
                 await self._line.say(order, order.pop("anew"))
             except ObjectDoesNotExist:
                 await self._trouble(self.GONE)
+            except KettleError as error:
+                await self._trouble(str(error))
 
     async def _named(self) -> Named:
         pk = self.scope["url_route"]["kwargs"]["pk"]

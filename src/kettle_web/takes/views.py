@@ -10,8 +10,9 @@ from django.views.decorators.http import require_POST, require_safe
 
 from kettle_core.errors import TakeError
 from kettle_media.take.folder import TakeFolder
-from kettle_web.frame.asking import WrongFieldError, in_place, seen
+from kettle_web.frame.asking import WrongFieldError, seen
 from kettle_web.frame.editing import GoneError, history
+from kettle_web.frame.undoing import tell_undone, wants_again
 from kettle_web.library.selectors import page_of_takes
 from kettle_web.library.services import bring_back as bring_back_takes
 from kettle_web.library.services import delete_takes
@@ -123,10 +124,9 @@ def change(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
     """Take the newest change of the take back, or do it again."""
-    found, again = _changed(pk), "again" in request.POST
-    words = services.undo_change(take=found, seen=seen(request), again=again)
-    if words and not in_place(request):
-        messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
+    found = _changed(pk)
+    words = services.undo_change(take=found, seen=seen(request), again=wants_again(request))
+    tell_undone(request, words)
     return redirect(found)
 
 

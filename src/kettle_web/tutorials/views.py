@@ -10,8 +10,9 @@ from django.views.decorators.http import require_POST, require_safe
 
 from kettle_core.program.running_order import RunningOrder, outline_of
 from kettle_web.frame import editing
-from kettle_web.frame.asking import WrongFieldError, in_place, seen
+from kettle_web.frame.asking import WrongFieldError, seen
 from kettle_web.frame.editing import Made, edit, history
+from kettle_web.frame.undoing import tell_undone, wants_again
 from kettle_web.library.selectors import page_of_takes
 from kettle_web.models import Rig, Tutorial
 from kettle_web.tutorials.changes import change
@@ -87,11 +88,9 @@ def save(request: HttpRequest, pk: int) -> HttpResponse:
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
     """Take the newest change of the running order back, or do it again."""
     found = get_object_or_404(Tutorial, pk=pk)
-    again = "again" in request.POST
-    words = editing.undo(found, seen(request), again)
+    words = editing.undo(found, seen(request), wants_again(request))
     tell_engine(found)
-    if words and not in_place(request):
-        messages.info(request, f"{'Done again' if again else 'Taken back'}: {words}.")
+    tell_undone(request, words)
     return redirect(found)
 
 

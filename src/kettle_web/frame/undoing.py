@@ -1,0 +1,18 @@
+"""Undo on a page: what was asked for, and how it is told what was done."""
+
+from django.contrib import messages
+from django.http import HttpRequest
+
+from kettle_web.frame.asking import in_place
+
+
+def wants_again(request: HttpRequest) -> bool:
+    """Whether what was taken back is wanted again."""
+    return "again" in request.POST
+
+
+def tell_undone(request: HttpRequest, words: str, also_in_place: bool = False) -> None:
+    """Say what was done, if anything was; in place a page may show it well enough itself."""
+    if words and (also_in_place or not in_place(request)):
+        done = "Done again" if wants_again(request) else "Taken back"
+        messages.info(request, f"{done}: {words}.")
