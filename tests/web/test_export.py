@@ -36,6 +36,8 @@ class Exports(AssemblyCase):
         return self.client.get(self.address("export"))
 
     def test_a_file_is_made_looked_at_played_and_deleted(self):
+        (settings.DATA / "exports").mkdir()
+        (settings.DATA / "exports" / ".left.part.mp4").touch()
         self.assertContains(self.exports(), "For a course")
         self.assertContains(self.exports(), "Nothing was made of this version yet")
         self.assertRedirects(self.ask(**OWN), self.address("export"))

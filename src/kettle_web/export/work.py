@@ -25,6 +25,9 @@ def export(doing: Doing) -> None:
     material = Material(found.version.tutorial)
     cuts = checked(found.version.read(found.document), material.known())
     found.path.parent.mkdir(exist_ok=True)
+    for left in found.path.parent.glob(".*.part.*"):
+        # Of a worker that was killed: only one exports at a time.
+        left.unlink(missing_ok=True)
     began = timezone.now()
     made = make(
         material.folders,

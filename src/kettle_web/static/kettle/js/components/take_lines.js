@@ -1,4 +1,5 @@
 import { seen } from "../lib/levels.js";
+import { SNAP_PX, snapped, snapsOf } from "../lib/snapping.js";
 import { ruleTime } from "../lib/take_lanes.js";
 import { layOut, partsOf, placeOf, timeAt } from "../lib/take_lines.js";
 import { colours, drawnWith, hole, sized } from "./canvas.js";
@@ -188,7 +189,11 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
   const timeOf = (/** @type {PointerEvent} */ event) => {
     const box = canvas.getBoundingClientRect();
     const x = (event.clientX - box.left - MARGIN) / width;
-    return layout ? timeAt(layout, x, event.clientY - box.top, view.total) : 0;
+    const paper = paperNow();
+    if (!layout || !paper) return 0;
+    const at = timeAt(layout, x, event.clientY - box.top, view.total);
+    // With Alt the place is just where it is.
+    return event.altKey ? at : snapped(at, snapsOf(paper), (SNAP_PX * layout.length) / width);
   };
 
   pointAt(root, root, timeOf, view, stop.signal);
