@@ -21,8 +21,9 @@ from kettle_media.told import Told
 # Where pictures and sound are compared with what was meant, as shares of the whole.
 PLACES = (0.1, 0.5, 0.9)
 LOOKED_S = 1.0
-# A picture that is another one differs more than what encoding makes of it.
-SAME_PSNR_DB = 20.0
+# A picture is nearer to what was meant than to what comes so many frames before or after; a small
+# file may be worse by so much. What is further away than that is another picture.
+FRAMES_AWAY, WORSE_DB, LEAST_PSNR_DB = 3, 3.0, 18.0
 LATE_MS = 10.0
 LOUDNESS_LU = 1.0
 HEARD = 1e-3
@@ -37,8 +38,11 @@ class Finding:
     good: bool
 
 
-def check_export(path: Path, show: Show, order: Export) -> list[Finding]:
-    """Look at a file that was made of a show. Raises TakeError if it can't be read."""
+def check_export(path: Path, show: Show, order: Export, lufs: float | None) -> list[Finding]:
+    """Look at a file that was made of a show, whose mix is as loud as was measured.
+
+    Raises TakeError if it can't be read.
+    """
     plan = show.plan
     length_s = float(plan.frames / plan.fps)
     found = [_size(path, order)]
@@ -48,7 +52,7 @@ def check_export(path: Path, show: Show, order: Export) -> list[Finding]:
             found.append(_frames(path, plan.frames))
     if order.has_picture:
         found.append(_pictures(path, show))
-    found += _sound(path, show, order)
+    found += _sound(path, show, order, lufs)
     return found
 
 
@@ -76,13 +80,18 @@ def _pictures(path: Path, show: Show) -> Finding:
     """Frames at some places against the plan's own."""
     plan = show.plan
     drawn = Renderer(plan, show.sources, show.masks)
-    near = []
+    near, good = [], True
     for share in PLACES:
         number = min(plan.frames - 1, int(share * plan.frames))
         there = _frame_at(path, float(number / plan.fps))
-        near.append(_psnr_db(there, drawn.frame(number)) if there is not None else 0.0)
+        around = [
+            min(max(0, number + by), plan.frames - 1) for by in (0, -FRAMES_AWAY, FRAMES_AWAY)
+        ]
+        db = [_psnr_db(there, drawn.frame(n)) if there is not None else 0.0 for n in around]
+        near.append(db[0])
+        good &= db[0] >= max(LEAST_PSNR_DB, *(away - WORSE_DB for away in db[1:]))
     words = ", ".join(f"{db:.0f}" for db in near)
-    return Finding("Pictures", f"{words} dB near to what was meant", min(near) >= SAME_PSNR_DB)
+    return Finding("Pictures", f"{words} dB near to what was meant", good)
 
 
 def _frame_at(path: Path, at_s: float) -> Plane | None:
@@ -102,7 +111,7 @@ def _psnr_db(one: Plane, other: Plane) -> float:
     return 99.0 if error == 0 else float(10 * np.log10(255**2 / error))
 
 
-def _sound(path: Path, show: Show, order: Export) -> Iterator[Finding]:
+def _sound(path: Path, show: Show, order: Export, made: float | None) -> Iterator[Finding]:
     """Where sound lies, and how loud the whole is."""
     plan, meter = show.plan, LoudnessMeter(2, MASTER_HZ)
     looked = min(round(LOOKED_S * MASTER_HZ), plan.samples)
@@ -122,9 +131,8 @@ def _sound(path: Path, show: Show, order: Export) -> Iterator[Finding]:
     words = ", ".join(f"{ms:+.1f}" for ms in late) or "nothing is heard"
     yield Finding("Sync", f"{words} ms" if late else words, all(abs(ms) < LATE_MS for ms in late))
     lufs = meter.read().integrated_lufs
-    aimed = order.lufs is not None
-    near = not aimed or abs(lufs - (order.lufs or 0)) <= LOUDNESS_LU
-    told = f"{lufs:.1f} LUFS" + (f", {order.lufs:g} wanted" if aimed else "")
+    near = made is None or abs(lufs - made) <= LOUDNESS_LU
+    told = f"{lufs:.1f} LUFS" + (f", {order.lufs:g} wanted" if order.lufs is not None else "")
     yield Finding("Loudness", told, near or not late)
 
 

@@ -41,6 +41,8 @@ GROWS = 1.02
 LOUDNESS_SHARE = 0.1
 SILENT_LUFS = -70.0
 MOST_GAIN_DB = 30.0
+# As near as nobody hears; measured again so often.
+NEAR_LU, LEVELED = 0.1, 2
 CONTAINERS = {"mp4": "mp4", "webm": "webm"}
 
 
@@ -87,21 +89,21 @@ def export(
     with closing(show_of_assembly(takes, cuts, order.format(program), give_way=give_way)) as show:
         work = _Work(show, order, part, on_progress, give_way, title)
         try:
-            before, tries = work.make()
-            findings = check_export(part, work.show, order)
+            tries = work.make()
+            findings = check_export(part, work.show, order, work.lufs)
             bad = [found.words for found in findings if not found.good]
             if bad:
                 raise CutError(f"The file is not as it should be: {' '.join(bad)}", "out")
             size = part.stat().st_size
             with Told(target, True, "{} cannot be written"):
-                put_in_place(part, target)
                 _write_chapters(target, work.show)
+                put_in_place(part, target)
         finally:
             with suppress(OSError):
                 part.unlink(missing_ok=True)
         plan = work.show.plan
         length_s = float(plan.frames / plan.fps)
-        return Exported(plan.frames, length_s, size, tries, before, tuple(findings))
+        return Exported(plan.frames, length_s, size, tries, work.lufs_before, tuple(findings))
 
 
 def _write_chapters(target: Path, show: Show) -> None:
@@ -136,29 +138,33 @@ class _Work:
         self.show = replace(show, plan=replace(show.plan, stems=()))
         self._order, self._part, self._tell, self._give_way = order, part, tell, give_way
         self._done, self._title = 0, title
+        # Of the mix as it was, and as it is written; None where it is left alone.
+        self.lufs_before: float | None = None
+        self.lufs: float | None = None
         plan = show.plan
         self._mode = Mode(*plan.frame_size, plan.fps)
         self._length_s = float(plan.frames / plan.fps)
 
-    def make(self) -> tuple[float | None, int]:
-        """Write the file; gives the loudness before, and how often it was encoded."""
+    def make(self) -> int:
+        """Write the file; gives how often it was encoded."""
         order, plan = self._order, self.show.plan
         aim = first_aim(order, self._mode, self._length_s) if self._is_sized else None
-        before = self._leveled()
+        if order.lufs is not None:
+            self._level(order.lufs)
         sizes: list[tuple[int, int]] = []
         while True:
             self._encode(aim, plan.frames)
             size = self._part.stat().st_size
             if aim is None:
-                return before, 1
+                return 1
             sizes.append((aim.kbps, size))
             following = next_aim(order, aim, self._mode, self._length_s, size)
             fits = size <= order.max_mb * 1e6
             if following is None or (fits and self._quality_ends(sizes)):
-                return before, len(sizes)
+                return len(sizes)
             if len(sizes) >= MOST_TRIES:
                 if fits:
-                    return before, len(sizes)
+                    return len(sizes)
                 raise CutError(
                     f"After {MOST_TRIES} tries it is still {size / 1e6:.1f} MB. Allow more, or "
                     "choose fewer lines.",
@@ -178,22 +184,19 @@ class _Work:
         (kbps, size), (more_kbps, more) = sizes[-2:]
         return more_kbps > kbps and more < GROWS * size
 
-    def _leveled(self) -> float | None:
-        """Bring the whole to its loudness; gives what it was, None where that is left alone."""
-        order, plan = self._order, self.show.plan
-        if order.lufs is None:
-            return None
-        before = self._loudness()
-        if before <= SILENT_LUFS:
-            return before
-        gain_db = min(order.lufs - before, MOST_GAIN_DB)
-        self.show = replace(self.show, plan=replace(plan, gain_db=gain_db))
-        # What the limiter takes away is given once more.
-        short_db = order.lufs - self._loudness()
-        if abs(short_db) > 0.1:
-            gain_db = min(gain_db + short_db, MOST_GAIN_DB)
-            self.show = replace(self.show, plan=replace(plan, gain_db=gain_db))
-        return before
+    def _level(self, wanted: float) -> None:
+        """Bring the whole to a loudness, as near as its own allows."""
+        self.lufs = self.lufs_before = self._loudness()
+        gain_db = 0.0
+        for _ in range(LEVELED):
+            if self.lufs <= SILENT_LUFS or abs(wanted - self.lufs) < NEAR_LU:
+                return
+            # What the limiter took away is given once more.
+            before_db, gain_db = gain_db, min(gain_db + wanted - self.lufs, MOST_GAIN_DB)
+            if gain_db == before_db:
+                return
+            self.show = replace(self.show, plan=replace(self.show.plan, gain_db=gain_db))
+            self.lufs = self._loudness()
 
     def _loudness(self) -> float:
         plan = self.show.plan

@@ -2,6 +2,7 @@
 
 import shutil
 import unittest
+from contextlib import closing
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
@@ -9,13 +10,16 @@ from unittest import mock
 import av
 import numpy as np
 
-from kettle_core.assembly.cut_list import CutList, Piece
+from kettle_core.assembly.cut_list import CutList, Music, Piece, TitleCard
 from kettle_core.assembly.export import Export
 from kettle_core.errors import CutError, TakeError
 from kettle_core.program.cues import Step, ToScene
 from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Card
 from kettle_media.assembly import check_export as checking
+from kettle_media.assembly.check_export import check_export
 from kettle_media.assembly.export_file import export
+from kettle_media.assembly.show import show_of_assembly
 from kettle_media.take.cues import write_cues
 from tests.fixtures import ROOT, copied_take, demo_take
 from tests.small_disk import small_disk
@@ -99,6 +103,29 @@ class Exports(unittest.TestCase):
                     )
                 self.assertGreater(np.abs(samples.astype(float)).max(), 0)
 
+    def test_what_is_too_quiet_to_be_as_loud_is_exported_all_the_same_and_says_so(self):
+        card = TitleCard("card1", Card("Fold"))
+        quiet = CutList((Piece("p1", "card1", 0, 3 * S),), (card,), music=Music("bells", -40))
+        target = self.room / "quiet.wav"
+        made = export({}, quiet, SMALL, Export("wav"), target)
+        told = {found.name: found for found in made.findings}["Loudness"]
+        self.assertTrue(told.good)
+        self.assertIn("-16 wanted", told.words)
+        self.assertLess(float(told.words.split()[0]), -20)
+
+    def test_pictures_that_lie_elsewhere_or_are_others_are_found(self):
+        take, length = next(iter(self.takes)), 39 * S // 10
+        target, order = self.room / "there.mp4", Export("mp4", 480, crf=12, lufs=None)
+        cuts = CutList((Piece("p1", take, 0, length),))
+        export(self.takes, cuts, SMALL, order, target)
+        # A tenth of a second later, and a card.
+        for piece in (Piece("p1", take, S // 10, 4 * S), Piece("p1", "card1", 0, length)):
+            cuts = CutList((piece,), (TitleCard("card1", Card("Fold", backdrop="#ffffff")),))
+            with closing(show_of_assembly(self.takes, cuts, Format(854, 480))) as show:
+                found = {f.name: f for f in check_export(target, show, order, None)}
+            self.assertFalse(found["Pictures"].good, found["Pictures"].words)
+            self.assertTrue(found["Frames"].good)
+
     def test_no_larger_than_is_kept_and_used_up_where_quality_does_not_end_first(self):
         for mb in (0.08, 0.12, 0.16):
             target, made = self.make(Export("mp4", 480, max_mb=mb), f"{mb}.mp4")
@@ -122,7 +149,7 @@ class Exports(unittest.TestCase):
         with self.assertRaisesRegex(TakeError, "enough"):
             self.make(Export("mp4", 480), on_progress=ends)
         with (
-            mock.patch.object(checking, "SAME_PSNR_DB", 98.0),
+            mock.patch.object(checking, "LEAST_PSNR_DB", 98.0),
             self.assertRaisesRegex(CutError, "not as it should be"),
         ):
             self.make(Export("mp4", 480))
