@@ -26,6 +26,8 @@ S = 10**9
 
 
 class AssemblyCase(PageCase):
+    CHANGE = "change-assembly"
+
     def setUp(self):
         super().setUp()
         self.tutorial = self.put_two_takes()
@@ -43,9 +45,7 @@ class AssemblyCase(PageCase):
         for pair, place in zip(names, places, strict=False):
             values |= dict(zip(pair, place, strict=True))
         seen = {"Kettle-Seen": str(self.version.revision), "Kettle-In-Place": "1"}
-        answer = self.client.post(
-            self.address("change-assembly"), {"part": part, **values}, headers=seen
-        )
+        answer = self.client.post(self.address(self.CHANGE), {"part": part, **values}, headers=seen)
         self.version.refresh_from_db()
         return answer
 

@@ -14,10 +14,15 @@ Steps = Sequence[tuple[int, str]]
 
 @dataclass(frozen=True)
 class Chapter:
-    """A part of a program, from a program time on until the next one."""
+    """A part of a program, from a program time on until the next one.
+
+    `step` is the number of the step of `take` that it is; "" for what comes before all steps.
+    """
 
     at_ns: int
     title: str
+    take: str = ""
+    step: int = 0
 
 
 def chapters(
@@ -33,19 +38,21 @@ def chapters(
         piece = one.piece
         if piece.out or one.end_ns == one.start_ns:
             continue
-        for at_ns, title in _within(steps.get(piece.take, ()), piece.from_ns, piece.until_ns):
+        of_take = steps.get(piece.take, ())
+        for at_ns, step in _within(of_take, piece.from_ns, piece.until_ns):
             begins = one.start_ns + (at_ns - piece.from_ns) / piece.speed
+            title = of_take[step][1]
             if not found or found[-1].title != title:
-                found.append(Chapter(to_ns(begins), title))
+                found.append(Chapter(to_ns(begins), title, piece.take, step))
     if found and found[0].at_ns:
         found.insert(0, Chapter(0, opening))
     return tuple(found)
 
 
-def _within(steps: Steps, from_ns: int, until_ns: int) -> list[tuple[int, str]]:
-    """The steps of a stretch; the one that is on already begins with it."""
-    before = [title for at_ns, title in steps if at_ns <= from_ns]
-    inside = [(at_ns, title) for at_ns, title in steps if from_ns < at_ns < until_ns]
+def _within(steps: Steps, from_ns: int, until_ns: int) -> list[tuple[int, int]]:
+    """When steps of a stretch begin, with their numbers; the one that is on begins with it."""
+    before = [number for number, (at_ns, _) in enumerate(steps) if at_ns <= from_ns]
+    inside = [(at_ns, n) for n, (at_ns, _) in enumerate(steps) if from_ns < at_ns < until_ns]
     return [(from_ns, before[-1]), *inside] if before else inside
 
 

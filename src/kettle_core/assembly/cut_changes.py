@@ -19,6 +19,7 @@ from kettle_core.assembly.cut_list import (
     TitleCard,
     checked,
 )
+from kettle_core.assembly.retold import Retold
 from kettle_core.errors import CutError
 from kettle_core.rig.rig import Card
 from kettle_core.timing.ticks import NS_PER_S
@@ -26,7 +27,7 @@ from kettle_core.timing.ticks import NS_PER_S
 
 def with_take(cuts: CutList, known: Known, take: str, at_end: bool = True) -> CutList:
     """A whole take more. Raises CutError."""
-    piece = Piece(_new_id(cuts), take, 0, known.takes.get(take, 0))
+    piece = Piece(new_id(cuts), take, 0, known.takes.get(take, 0))
     pieces = (*cuts.pieces, piece) if at_end else (piece, *cuts.pieces)
     return checked(replace(cuts, pieces=pieces), known)
 
@@ -38,7 +39,7 @@ def with_card(cuts: CutList, known: Known, card: Card, length_ns: int, before: s
     if len(cuts.cards) >= MOST_CARDS:
         raise CutError(f"A cut list has at most {MOST_CARDS} cards. Remove one first.", "text")
     place = cuts.pieces.index(cuts.piece(before)) if before else len(cuts.pieces)
-    piece = Piece(_new_id(cuts), named.id, 0, length_ns)
+    piece = Piece(new_id(cuts), named.id, 0, length_ns)
     pieces = (*cuts.pieces[:place], piece, *cuts.pieces[place:])
     return checked(replace(cuts, pieces=pieces, cards=(*cuts.cards, named)), known)
 
@@ -64,6 +65,13 @@ def with_fades(cuts: CutList, in_ms: int, out_ms: int) -> CutList:
     return replace(cuts, fade_in_ms=in_ms, fade_out_ms=out_ms)
 
 
+def with_retold(cuts: CutList, told: Retold) -> CutList:
+    """With a take told otherwise than before, or as it tells itself."""
+    others = tuple(r for r in cuts.retold if r.take != told.take)
+    mine = (told,) if told != Retold(told.take) else ()
+    return replace(cuts, retold=(*others, *mine))
+
+
 def split(cuts: CutList, known: Known, place: Place) -> CutList:
     """A piece as two, parted on a frame; at its ends nothing changes. Raises CutError."""
     place = place.now(cuts)
@@ -74,7 +82,7 @@ def split(cuts: CutList, known: Known, place: Place) -> CutList:
         return cuts
     parts = (
         replace(piece, until_ns=at_ns),
-        replace(piece, id=_new_id(cuts), from_ns=at_ns),
+        replace(piece, id=new_id(cuts), from_ns=at_ns),
     )
     return _within_limit(cuts, (*cuts.pieces[:number], *parts, *cuts.pieces[number + 1 :]))
 
@@ -131,7 +139,7 @@ def moved(cuts: CutList, piece_ids: Sequence[str], before: str) -> CutList:
 def copied(cuts: CutList, piece_id: str) -> CutList:
     """A piece once more, after itself. Raises CutError."""
     number = cuts.pieces.index(cuts.piece(piece_id)) + 1
-    again = replace(cuts.pieces[number - 1], id=_new_id(cuts))
+    again = replace(cuts.pieces[number - 1], id=new_id(cuts))
     return _within_limit(cuts, (*cuts.pieces[:number], again, *cuts.pieces[number:]))
 
 
@@ -204,7 +212,7 @@ def _on_frame(piece: Piece, at_ns: int, fps: Fraction) -> int:
     return piece.until_ns if is_end else min(max(piece.from_ns, on_frame), piece.until_ns)
 
 
-def _new_id(cuts: CutList) -> str:
+def new_id(cuts: CutList) -> str:
     """An id that no piece has."""
     numbers = [int(p.id[1:]) for p in cuts.pieces if p.id[:1] == "p" and p.id[1:].isdecimal()]
     return f"p{max(numbers, default=0) + 1}"

@@ -12,6 +12,7 @@ from typing import Annotated, Literal
 from annotated_types import Interval, MaxLen, MinLen
 
 from kettle_core.assembly.beds import BEDS
+from kettle_core.assembly.retold import Retold
 from kettle_core.errors import CutError
 from kettle_core.fields import OneOf
 from kettle_core.rig.rig import Card
@@ -21,6 +22,7 @@ from kettle_core.timing.time_map import Part, Source, TimeMap, lay
 MOST_PIECES, MOST_NS = 10_000, 10**15
 LEAST_PERCENT, MOST_PERCENT = 10, 6400
 MOST_CARDS, MOST_CARD_NS = 500, 600 * NS_PER_S
+MOST_RETOLD = 1000
 MOST_FADE_MS = 10_000
 HALF = Fraction(1, 2)
 Id = Annotated[str, MinLen(1), MaxLen(80)]
@@ -91,6 +93,7 @@ class CutList:
     fade_in_ms: FadeMs = 0
     fade_out_ms: FadeMs = 0
     music: Music | None = None
+    retold: Annotated[tuple[Retold, ...], MaxLen(MOST_RETOLD)] = ()
 
     @property
     def shown(self) -> tuple[Piece, ...]:
@@ -105,6 +108,10 @@ class CutList:
     def card(self, card_id: str) -> Card | None:
         """A card by its id; None if there is none, as of a take."""
         return next((c.card for c in self.cards if c.id == card_id), None)
+
+    def retold_of(self, take: str) -> Retold:
+        """What is told of a take otherwise; nothing of most."""
+        return next((r for r in self.retold if r.take == take), Retold(take))
 
     def source(self, piece: Piece) -> Source:
         """What a piece is of."""

@@ -9,7 +9,7 @@ from kettle_core.assembly.cut_list import CutList, time_map
 from kettle_core.errors import CutError
 from kettle_core.picture.picture import Plane
 from kettle_core.program.plan import Script, make_plan
-from kettle_core.program.replay import Replay
+from kettle_core.program.replay import Replay, replay
 from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap, to_ns
@@ -18,7 +18,7 @@ from kettle_media.assembly.joins import Voice, quiet_joins, voice_of
 from kettle_media.assembly.music_source import MusicSource, music_line
 from kettle_media.program.show import Show, Shown
 from kettle_media.program.sources import TakeSources
-from kettle_media.take.afterwards import follow_cues
+from kettle_media.take.afterwards import cues_now
 from kettle_media.take.align import GiveWay, align_take, go_on
 from kettle_media.take.folder import TakeFolder
 
@@ -67,7 +67,8 @@ def show_of_assembly(
             sync = align_take(folder, info, info.damaged, give_way=give_way)
             opened = TakeSources(folder, info, sync, give_way, at_once)
             stack.callback(opened.close)
-            said, take = follow_cues(folder, opened.rig), Source("take", take_id)
+            cues = cuts.retold_of(take_id).now(cues_now(folder)[0])
+            said, take = replay(opened.rig, cues), Source("take", take_id)
             sources[take], scripts[take] = opened, Script(opened.rig, said)
             # The last piece may be rounded up to a frame that the take has only a part of.
             frame_ns = round(NS_PER_S / format_.fps)

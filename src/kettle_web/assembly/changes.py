@@ -3,10 +3,12 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
+from typing import Any
 
 from django.http import QueryDict
 
 from kettle_core.assembly.beds import BEDS
+from kettle_core.assembly.chapters import Steps
 from kettle_core.assembly.cut_changes import (
     at_speed,
     copied,
@@ -22,6 +24,7 @@ from kettle_core.assembly.cut_changes import (
     with_take,
 )
 from kettle_core.assembly.cut_list import CutList, Known, Piece, Place
+from kettle_core.assembly.exchange import exchanged
 from kettle_core.assembly.quiet import Shortening, Stretch, shortened
 from kettle_core.errors import CutError
 from kettle_core.timing.ticks import NS_PER_S
@@ -52,14 +55,22 @@ class Asked:
     whole: CutList
     quiet: Stretches = field(default_factory=dict)
     kept: Stretches = field(default_factory=dict)
+    steps: Mapping[str, Steps] = field(default_factory=dict)
 
-    def stretch(self, cuts: CutList) -> tuple[Place, Place]:
-        """The stretch that is marked, or the piece at the play head. Raises CutError."""
+    def place(self) -> Place:
+        """Where the play head is, or what is marked begins. Raises CutError."""
+        found = self._places()
+        return Place(found["from_piece"], round(found["from_s"] * NS_PER_S))
+
+    def _places(self) -> dict[str, Any]:
         form = PlaceForm(self.post)
         if not form.is_valid():
             raise CutError(PLACE_WORDS, "place")
-        found = form.cleaned_data
-        first = Place(found["from_piece"], round(found["from_s"] * NS_PER_S))
+        return form.cleaned_data
+
+    def stretch(self, cuts: CutList) -> tuple[Place, Place]:
+        """The stretch that is marked, or the piece at the play head. Raises CutError."""
+        found, first = self._places(), self.place()
         if found["until_piece"] and found["until_s"] is not None:
             return first, Place(found["until_piece"], round(found["until_s"] * NS_PER_S))
         piece = cuts.piece(first.piece)
@@ -73,7 +84,8 @@ class Asked:
 def asked_of(post: QueryDict, material: Material, whole: CutList) -> Asked:
     """What a form asks for, with all that it needs. Raises WrongFieldError, TakeError."""
     names = {take: found.row.name for take, found in material.takes.items()}
-    asked = Asked(post, material.known(), names, whole)
+    steps = {take: found.steps(whole) for take, found in material.takes.items()}
+    asked = Asked(post, material.known(), names, whole, steps=steps)
     if post.get("part") not in ("quiet-out", "quiet-faster"):
         return asked
     form = QuietForm(post)
@@ -121,12 +133,26 @@ def speed_words(percent: int, stretched: bool) -> str:
 
 
 def _split(cuts: CutList, asked: Asked) -> Changed:
-    form = PlaceForm(asked.post)
-    if not form.is_valid():
-        raise CutError(PLACE_WORDS, "place")
-    at_ns = round(form.cleaned_data["from_s"] * NS_PER_S)
-    made = split(cuts, asked.known, Place(form.cleaned_data["from_piece"], at_ns))
-    return made, f"parted at {at_ns / NS_PER_S:.1f} s of its take"
+    place = asked.place()
+    return split(cuts, asked.known, place), f"parted at {place.at_ns / NS_PER_S:.1f} s of its take"
+
+
+def _rest_out(is_before: bool, cuts: CutList, asked: Asked) -> Changed:
+    """A piece trimmed: what lies before the play head goes, or what lies after it."""
+    place = asked.place().now(cuts)
+    piece = cuts.piece(place.piece)
+    end = Place(piece.id, piece.from_ns if is_before else piece.until_ns)
+    made = take_out(cuts, asked.known, place, end)
+    words = "before" if is_before else "after"
+    return made, f"{_shorter_s(cuts, made):.1f} s {words} the play head taken out"
+
+
+def _exchange(cuts: CutList, asked: Asked) -> Changed:
+    take = asked.post.get("take", "")
+    if take not in asked.names:
+        raise CutError("This take is not there any more. Choose another one.", "take")
+    made, step = exchanged(cuts, asked.known, asked.steps, asked.place(), take)
+    return made, f"“{step}” from “{asked.names[take]}”"
 
 
 def _move(by: int, cuts: CutList, asked: Asked) -> Changed:
@@ -226,6 +252,9 @@ PARTS: dict[str, Callable[[CutList, Asked], Changed]] = {
     "back": _back,
     "speed": _speed,
     "split": _split,
+    "before-out": partial(_rest_out, True),
+    "after-out": partial(_rest_out, False),
+    "exchange": _exchange,
     "earlier": partial(_move, -1),
     "later": partial(_move, 1),
     "copy": _copy,

@@ -13,6 +13,7 @@ from kettle_core.assembly.cut_list import (
     Music,
 )
 from kettle_core.assembly.quiet import MOST_REST_NS
+from kettle_core.program.cues import MOST_WORDS
 from kettle_core.rig.rig import TEXT_LIMIT, TEXT_SIZE_LIMITS_PX, Card
 from kettle_core.sound.quiet import BELOW_DBFS, FOR_S
 from kettle_core.timing.ticks import NS_PER_S
@@ -22,6 +23,7 @@ SPEED_WORDS = f"A speed is {LEAST_PERCENT / 100:g} to {MOST_PERCENT / 100:g} ×.
 CARD_WORDS = f"A card says 1 to {TEXT_LIMIT} characters."
 FADE_WORDS = f"A fade takes 0 to {MOST_FADE_MS} ms, in whole ms."
 COLOUR = r"^#[0-9a-fA-F]{6}$"
+CHAPTER_WORDS = f"A chapter has a name of 1 to {MOST_WORDS} characters."
 NAME_WORDS = "A version has a name of 1 to 80 characters."
 MOST_REST_MS = MOST_REST_NS // 10**6
 
@@ -223,4 +225,16 @@ class VersionForm(forms.Form):
         label="Name of the version",
         max_length=80,
         error_messages=errors_of(NAME_WORDS, "max_length"),
+    )
+
+
+class ChapterForm(PageForm):
+    """What a chapter is called."""
+
+    NAME = "chapter"
+
+    title = forms.CharField(
+        label="Name of the chapter",
+        max_length=MOST_WORDS,
+        error_messages=errors_of(CHAPTER_WORDS, "max_length"),
     )

@@ -1,12 +1,14 @@
 """What a tutorial's cut lists are made of: its takes, and what is known of them in take time."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from kettle_core.assembly.chapters import Chapter, Steps, chapters
 from kettle_core.assembly.cut_list import CutList, Known
 from kettle_core.assembly.quiet import Stretch
+from kettle_core.assembly.retold import Retold
 from kettle_core.errors import CutError, KettleError, TakeError
+from kettle_core.program.replay import replay
 from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.show import opening_of, steps_of
@@ -40,10 +42,18 @@ class TakeOf:
         found = find_quiet(self.now.folder, self.now.info, survey, below_dbfs, for_s)
         return _in_ns(self.now.spans(found))
 
-    @property
-    def steps(self) -> Steps:
-        """When its steps begin, in take time."""
-        return steps_of(self.now.said, self.now.take_time)
+    def told(self, cuts: CutList) -> TakeNow:
+        """The take as a version tells it."""
+        told = cuts.retold_of(self.now.info.id)
+        if told == Retold(told.take):
+            return self.now
+        cues = told.now(self.now.cues)
+        said = replay(self.now.was.rig, cues)
+        return replace(self.now, changed=replace(self.now.changed, cues=cues), said=said)
+
+    def steps(self, cuts: CutList) -> Steps:
+        """When its steps begin as a version tells them, in take time."""
+        return steps_of(self.told(cuts).said, self.now.take_time)
 
     @property
     def kept(self) -> list[Stretch]:
@@ -90,7 +100,7 @@ class Material:
 
     def chapters(self, cuts: CutList) -> tuple[Chapter, ...]:
         """The chapters of a cut list."""
-        steps = {take: found.steps for take, found in self.takes.items()}
+        steps = {take: found.steps(cuts) for take, found in self.takes.items()}
         return chapters(cuts, self.fps, steps, opening_of(cuts))
 
     def media(self) -> dict[str, TakeMedia]:

@@ -9,8 +9,9 @@ from kettle_core.assembly.quiet import shortened
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_web.assembly.changes import Asked, shortening, speed_words
 from kettle_web.assembly.forms import QuietForm
-from kettle_web.assembly.material import Material
+from kettle_web.assembly.material import Material, TakeOf
 from kettle_web.models import Rig, Version
+from kettle_web.takes.overview import scene_rows, step_rows
 from kettle_web.templatetags.kettle import clock
 
 
@@ -44,11 +45,18 @@ def overview(version: Version, material: Material) -> dict[str, Any]:
                 "name": found.row.name,
                 "overview": reverse("take-overview", args=[found.row.pk]),
                 "page": found.row.get_absolute_url(),
+                **_retold(found, cuts),
             }
             for take, found in material.takes.items()
             if take in used
         },
     }
+
+
+def _retold(found: TakeOf, cuts: CutList) -> dict[str, Any]:
+    """Scenes and steps of a take that a version tells otherwise; nothing of others."""
+    told = found.told(cuts)
+    return {} if told is found.now else {"scenes": scene_rows(told), "steps": step_rows(told)}
 
 
 def _first_line(cuts: CutList, piece: Piece) -> str:

@@ -15,6 +15,7 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_web.assembly.changes import asked_of, change
 from kettle_web.assembly.forms import (
     CardForm,
+    ChapterForm,
     FadesForm,
     MusicForm,
     QuietForm,
@@ -23,6 +24,7 @@ from kettle_web.assembly.forms import (
 )
 from kettle_web.assembly.material import Material
 from kettle_web.assembly.overview import gone_pieces, overview, quiet_overview
+from kettle_web.assembly.retelling import chapter_rows, choices, retell, retold_rows
 from kettle_web.assembly.services import (
     another_version,
     delete_version,
@@ -35,6 +37,7 @@ from kettle_web.frame.asking import WrongFieldError, seen
 from kettle_web.frame.editing import edit, history
 from kettle_web.frame.undoing import tell_undone, wants_again
 from kettle_web.models import Tutorial, Version
+from kettle_web.takes.forms import CloseUpForm
 from kettle_web.takes.players import PlayerLine
 from kettle_web.tutorials.views import rig_of
 
@@ -80,9 +83,11 @@ def _page(
         "out": sum(p.out for p in cuts.pieces),
         "faster": sum(p.percent != 100 and not p.out for p in cuts.pieces),
         "used": len({p.take for p in cuts.shown if not cuts.card(p.take)}),
-        "chapters": [
-            (chapter.at_ns / NS_PER_S, chapter.title) for chapter in material.chapters(cuts)
-        ],
+        "chapters": chapter_rows(cuts, material, wrong),
+        "chapter": wrong.get("chapter") or ChapterForm(),
+        "choices": choices(material),
+        "close_up": wrong.get("close_up") or CloseUpForm(auto_id="close-up-%s"),
+        "retold": retold_rows(cuts, material),
         "takes": [(take, found.row) for take, found in material.takes.items()],
         "gone": gone_pieces(version, material),
         "speed": wrong.get("speed") or SpeedForm(initial=_last_speed(cuts)),
@@ -143,6 +148,19 @@ def change_assembly(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         asked = asked_of(request.POST, material, whole_takes(material))
         edit(version, lambda cuts: change(cuts, asked), seen(request))
+    except WrongFieldError as refused:
+        return _page(request, version, refused.wrong)
+    return redirect(version)
+
+
+@require_POST
+def retell_assembly(request: HttpRequest, pk: int) -> HttpResponse:
+    """A take told otherwise in this version: scene, pictures, sounds, chapters."""
+    version = _version(pk)
+    material = Material(version.tutorial)
+    asked = asked_of(request.POST, material, version.values)
+    try:
+        edit(version, lambda cuts: retell(cuts, asked, material), seen(request))
     except WrongFieldError as refused:
         return _page(request, version, refused.wrong)
     return redirect(version)

@@ -130,8 +130,8 @@ def overview(take: Take) -> dict[str, Any]:
         "tracks": [_track(take, now, track) for track in now.info.tracks],
         "cues": [cue_row(now, cue) for cue in now.cues if not isinstance(cue, Mark | Step | GoOn)],
         "marks": [mark_row(now, mark) for mark in now.said.marks],
-        "steps": [{"at_s": now.seconds(s.at_ns), "words": s.step} for s in now.said.steps],
-        "scenes": _scenes(now),
+        "steps": step_rows(now),
+        "scenes": scene_rows(now),
         "quiet": now.spans(survey.quiet) if survey else [],
         "happened": [
             (now.seconds(h.at_ns), h.what, h.words) for h in (survey.happened if survey else ())
@@ -218,7 +218,12 @@ def mark_row(now: TakeNow, mark: Mark) -> dict[str, Any]:
     return {"id": cue_id(mark), "at_s": at_s, "until_s": until_s, "text": mark.text}
 
 
-def _scenes(now: TakeNow) -> list[dict[str, Any]]:
+def step_rows(now: TakeNow) -> list[dict[str, Any]]:
+    """When steps begin, with their names."""
+    return [{"at_s": now.seconds(s.at_ns), "words": s.step} for s in now.said.steps]
+
+
+def scene_rows(now: TakeNow) -> list[dict[str, Any]]:
     """Where the scene changes, with its name."""
     found: list[dict[str, Any]] = []
     names = {s.id: s.name for s in now.was.rig.scenes}

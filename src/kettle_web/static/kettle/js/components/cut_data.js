@@ -7,7 +7,9 @@ import { takeData } from "./take_data.js";
  * @typedef {import("./take_data.js").TakeData} TakeData
  * @typedef {{revision: number, fps: number, length_s: number, plan: string,
  *   pieces: import("../lib/cut_pieces.js").Piece[],
- *   takes: Record<string, {name: string, overview: string, page: string}>}} Cuts
+ *   takes: Record<string, {name: string, overview: string, page: string,
+ *     scenes?: (Said & {scene: string})[], steps?: Said[]}>}} Cuts
+ * @typedef {{at_s: number, words: string}} Said
  */
 
 /**
@@ -32,16 +34,22 @@ export function cutData(address, came) {
     came();
   };
 
-  /** @param {string} take */
-  const dataOf = (take) => takes.get(take)?.now ?? null;
+  /** What is known of a take, with what this version tells otherwise. @param {string} take */
+  const dataOf = (take) => {
+    const now = takes.get(take)?.now ?? null;
+    if (!now) return null;
+    const { scenes = now.scenes, steps = now.steps } = known?.takes[take] ?? {};
+    return { ...now, scenes, steps };
+  };
 
   /** What stands at places of takes, where it lies on paper. @param {(take: import("./take_data.js").Overview) => {at_s: number, words: string}[]} of */
   const words = (of) =>
-    [...takes].flatMap(([take, data]) =>
-      (data.now ? of(data.now) : []).flatMap((one) =>
+    [...takes.keys()].flatMap((take) => {
+      const now = dataOf(take);
+      return (now ? of(now) : []).flatMap((one) =>
         placesOf(rows, take, one.at_s).map((at_s) => ({ at_s, words: one.words })),
-      ),
-    );
+      );
+    });
 
   /** @param {(take: import("./take_data.js").Overview, name: string) => [number, number][]} of */
   const spans = (of) =>
