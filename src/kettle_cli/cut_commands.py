@@ -26,7 +26,7 @@ def assemble(options: Namespace) -> int:
     format_ = material.format
     progress = Progress("Composing", "frames")
     way = giving_way()
-    frames = compose(material.folders, cuts, format_, options.out, progress, way)
+    frames = compose(material.folders, cuts, format_, options.out, progress, way, material.files)
     seconds = frames / float(format_.fps)
     print(f"{options.out}: {frames} frames, {seconds:.1f} s, of {len(cuts.shown)} pieces")
     return 0

@@ -15,7 +15,7 @@ from kettle_core.errors import CutError
 from kettle_core.rig.format import Format
 from kettle_media.take.folder import TakeFolder
 
-Material = tuple[dict[str, TakeFolder], CutList, Format]
+Material = tuple[dict[str, TakeFolder], CutList, Format, Path]
 
 
 def export(options: Namespace) -> int:
@@ -26,12 +26,12 @@ def export(options: Namespace) -> int:
     check_new(options.out, options.replace)
     order = _order(options)
     folder = TakeFolder(Path(options.what))
-    takes, cuts, format_ = (
+    takes, cuts, format_, files = (
         _whole_take(folder) if folder.info_path.is_file() else _of_tutorial(options)
     )
     work_frame_by_frame()
     progress = Progress("Exporting", "frames")
-    made = make(takes, cuts, format_, order, options.out, progress, giving_way())
+    made = make(takes, cuts, format_, order, options.out, progress, giving_way(), files=files)
     if options.json:
         print(json.dumps({**asdict(made), "file": str(options.out)}, indent=1))
         return 0
@@ -63,6 +63,7 @@ def _order(options: Namespace) -> Export:
 def _whole_take(folder: TakeFolder) -> Material:
     from kettle_core.assembly.cut_list import Piece
     from kettle_core.timing.time_map import Source
+    from kettle_media.assembly.show import NO_FILES
     from kettle_media.take.afterwards import follow_cues
     from kettle_media.take.rig_now import rig_now
 
@@ -70,10 +71,10 @@ def _whole_take(folder: TakeFolder) -> Material:
     said = follow_cues(folder, rig_now(folder, info)[0])
     length_ns = said.take_time(Source("take", info.id), info.duration_ns or 0).length_ns
     cuts = CutList((Piece("p1", info.id, 0, int(length_ns)),))
-    return {info.id: folder}, cuts, info.rig_values.format
+    return {info.id: folder}, cuts, info.rig_values.format, NO_FILES
 
 
 def _of_tutorial(options: Namespace) -> Material:
     need_library()
     material, cuts = wanted_cuts(options.what, options)
-    return material.folders, cuts, material.format
+    return material.folders, cuts, material.format, material.files

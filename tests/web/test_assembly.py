@@ -1,8 +1,11 @@
 """The assembly page: what its forms change, what it is told, what it refuses."""
 
+import io
+import wave
 from unittest import mock
 
 from asgiref.sync import async_to_sync, sync_to_async
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
@@ -18,6 +21,7 @@ from kettle_web.library.services import bring_back, delete_takes
 from kettle_web.models import Take, Tutorial, Version
 from kettle_web.takes.players import PlayerLine
 from tests.fixtures import copied_take
+from tests.media.assembly.test_added_file import video
 from tests.web.page_socket import PageSocket
 from tests.web.test_pages import PageCase
 from tests.web.working import do_jobs
@@ -247,3 +251,40 @@ class Playing(TransactionTestCase):
         self.assertIn("has no take yet", third.body.decode())
         self.assertNotEqual(first.body, second.body)
         self.assertIn("later", changed)
+
+
+class Files(AssemblyCase):
+    def add(self, part, data, name="opening.mp4", **values):
+        return self.change(f"file-{part}", file=SimpleUploadedFile(name, data), **values)
+
+    def test_a_video_opens_it_and_a_sound_is_music_until_they_are_taken_away(self):
+        data = video(2).getvalue()
+        self.add("first", data)
+        self.add("last", data)
+        self.add("music", data)
+        told = self.told()
+        self.assertEqual(
+            [p["card"] for p in told["pieces"]], ["opening.mp4", "", "", "opening.mp4"]
+        )
+        self.assertEqual((told["length_s"], len(self.version.values.files)), (11, 1))
+        page = self.client.get(self.address("assembly"))
+        self.assertContains(page, '<option value="file1" selected>opening.mp4</option>')
+        self.change("music", bed="strings", gain_db="-6")
+        for piece in (told["pieces"][0], told["pieces"][3]):
+            self.change("remove", (piece["id"], 0))
+        self.assertEqual(self.version.values.files, ())
+
+    def test_what_cannot_be_played_is_said_at_the_field(self):
+        for answer, words in (
+            (self.add("first", b"la la la", "song.mp3"), "cannot be played"),
+            (self.add("first", b"la la la", "song.txt"), "neither a video nor a sound"),
+            (self.change("file-first"), "Choose a video or sound file"),
+        ):
+            self.assertContains(answer, words, status_code=400)
+            self.assertContains(answer, "is-invalid", status_code=400)
+        wav = io.BytesIO()
+        with wave.open(wav, "wb") as out:
+            out.setparams((1, 2, 48_000, 0, "NONE", ""))
+            out.writeframes(bytes(96_000))
+        refused = self.add("here", wav.getvalue(), "song.wav", from_piece="p1", from_s="0")
+        self.assertIn("Use it as music", refused.json()["error"])

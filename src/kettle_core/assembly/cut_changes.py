@@ -1,6 +1,6 @@
 """Changes of a cut list: a list in, the changed list out."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from typing import Literal
@@ -9,8 +9,10 @@ from kettle_core.assembly.cut_list import (
     LEAST_PERCENT,
     MOST_CARDS,
     MOST_FADE_MS,
+    MOST_FILES,
     MOST_PERCENT,
     MOST_PIECES,
+    AddedFile,
     CutList,
     Known,
     Music,
@@ -34,8 +36,7 @@ def with_take(cuts: CutList, known: Known, take: str, at_end: bool = True) -> Cu
 
 def with_card(cuts: CutList, known: Known, card: Card, length_ns: int, before: str) -> CutList:
     """A card more, before a piece; at the end if there is none. Raises CutError."""
-    numbers = [int(c.id[4:]) for c in cuts.cards if c.id[:4] == "card" and c.id[4:].isdecimal()]
-    named = TitleCard(f"card{max(numbers, default=0) + 1}", card)
+    named = TitleCard(_next_id("card", (c.id for c in cuts.cards)), card)
     if len(cuts.cards) >= MOST_CARDS:
         raise CutError(f"A cut list has at most {MOST_CARDS} cards. Remove one first.", "text")
     place = cuts.pieces.index(cuts.piece(before)) if before else len(cuts.pieces)
@@ -51,6 +52,33 @@ def with_card_as(cuts: CutList, known: Known, piece_id: str, card: Card, length_
         raise CutError("This piece is of a take, not of a card.", "piece")
     cards = tuple(replace(c, card=card) if c.id == piece.take else c for c in cuts.cards)
     return trimmed(replace(cuts, cards=cards), known, piece_id, 0, length_ns)
+
+
+def with_file(cuts: CutList, file: AddedFile) -> tuple[CutList, AddedFile]:
+    """A file more that pieces can be of, with an id of its own; one that is there is not doubled.
+
+    Raises CutError.
+    """
+    there = next((f for f in cuts.files if f.digest == file.digest), None)
+    if there:
+        return cuts, there
+    if len(cuts.files) >= MOST_FILES:
+        raise CutError(f"A cut list has at most {MOST_FILES} files. Remove one first.", "file")
+    named = replace(file, id=_next_id("file", (f.id for f in cuts.files)))
+    return replace(cuts, files=(*cuts.files, named)), named
+
+
+def with_piece_of_file(cuts: CutList, known: Known, file_id: str, before: str) -> CutList:
+    """A whole file, before a piece; at the end if there is none. Raises CutError."""
+    file = cuts.file(file_id)
+    if file is None:
+        raise CutError("This file is gone from the cut list. Reload the page.", "file")
+    if not file.has_picture:
+        raise CutError(f"“{file.name}” has no picture. Use it as music.", "file")
+    place = cuts.pieces.index(cuts.piece(before)) if before else len(cuts.pieces)
+    piece = Piece(new_id(cuts), file.id, 0, file.length_ns)
+    pieces = (*cuts.pieces[:place], piece, *cuts.pieces[place:])
+    return checked(replace(cuts, pieces=pieces), known)
 
 
 def with_music(cuts: CutList, music: Music | None) -> CutList:
@@ -150,9 +178,10 @@ def removed(cuts: CutList, piece_id: str) -> CutList:
 
 
 def tidied(cuts: CutList) -> CutList:
-    """Without cards that no piece is of."""
-    used = {piece.take for piece in cuts.pieces}
-    return replace(cuts, cards=tuple(c for c in cuts.cards if c.id in used))
+    """Without cards that no piece is of, and without files that are not used."""
+    used = {piece.take for piece in cuts.pieces} | {cuts.music.bed if cuts.music else ""}
+    cards = tuple(c for c in cuts.cards if c.id in used)
+    return replace(cuts, cards=cards, files=tuple(f for f in cuts.files if f.id in used))
 
 
 def joined(cuts: CutList) -> CutList:
@@ -214,8 +243,13 @@ def _on_frame(piece: Piece, at_ns: int, fps: Fraction) -> int:
 
 def new_id(cuts: CutList) -> str:
     """An id that no piece has."""
-    numbers = [int(p.id[1:]) for p in cuts.pieces if p.id[:1] == "p" and p.id[1:].isdecimal()]
-    return f"p{max(numbers, default=0) + 1}"
+    return _next_id("p", (p.id for p in cuts.pieces))
+
+
+def _next_id(start: str, there: Iterable[str]) -> str:
+    """An id that begins like this and that none of these is."""
+    numbers = [n for i in there if i.startswith(start) and (n := i[len(start) :]).isdecimal()]
+    return f"{start}{max(map(int, numbers), default=0) + 1}"
 
 
 def _within_limit(cuts: CutList, pieces: Sequence[Piece]) -> CutList:

@@ -14,7 +14,7 @@ from annotated_types import Interval, MaxLen, MinLen
 from kettle_core.assembly.beds import BEDS
 from kettle_core.assembly.retold import Retold
 from kettle_core.errors import CutError
-from kettle_core.fields import OneOf
+from kettle_core.fields import DIGEST_PATTERN, Matching
 from kettle_core.rig.rig import Card
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Part, Source, TimeMap, lay
@@ -22,7 +22,7 @@ from kettle_core.timing.time_map import Part, Source, TimeMap, lay
 MOST_PIECES, MOST_NS = 10_000, 10**15
 LEAST_PERCENT, MOST_PERCENT = 10, 6400
 MOST_CARDS, MOST_CARD_NS = 500, 600 * NS_PER_S
-MOST_RETOLD = 1000
+MOST_RETOLD, MOST_FILES = 1000, 100
 MOST_FADE_MS = 10_000
 HALF = Fraction(1, 2)
 Id = Annotated[str, MinLen(1), MaxLen(80)]
@@ -35,7 +35,7 @@ FadeMs = Annotated[int, Interval(ge=0, le=MOST_FADE_MS)]
 
 @dataclass(frozen=True)
 class Piece:
-    """A part of a take, half-open in take time; or of a card, if `take` is a card's id.
+    """A part of a take, half-open in take time; of a card or a file, if `take` is its id.
 
     At another speed than 100 its `sound` is left out, or stretched so that it keeps its pitch.
     One that is `out` takes no time.
@@ -73,10 +73,21 @@ class TitleCard:
 
 
 @dataclass(frozen=True)
-class Music:
-    """A bed under the whole program, lowered while somebody speaks."""
+class AddedFile:
+    """A video or sound file that pieces can be of, or music; kept by its SHA-256."""
 
-    bed: Annotated[str, OneOf(tuple(BEDS), "the beds")]
+    id: Id
+    name: Annotated[str, MinLen(1), MaxLen(200)]
+    digest: Annotated[str, Matching(DIGEST_PATTERN, "the SHA-256 of the file")]
+    length_ns: Annotated[int, Interval(ge=1, le=MOST_NS)]
+    has_picture: bool = True
+
+
+@dataclass(frozen=True)
+class Music:
+    """One of our beds, or a file by its id, under the whole; lowered while somebody speaks."""
+
+    bed: Id
     gain_db: Annotated[float, Interval(ge=-40, le=6)] = -6.0
     fade_ms: FadeMs = 2000
 
@@ -90,6 +101,7 @@ class CutList:
 
     pieces: Annotated[tuple[Piece, ...], MaxLen(MOST_PIECES)] = ()
     cards: Annotated[tuple[TitleCard, ...], MaxLen(MOST_CARDS)] = ()
+    files: Annotated[tuple[AddedFile, ...], MaxLen(MOST_FILES)] = ()
     fade_in_ms: FadeMs = 0
     fade_out_ms: FadeMs = 0
     music: Music | None = None
@@ -109,14 +121,19 @@ class CutList:
         """A card by its id; None if there is none, as of a take."""
         return next((c.card for c in self.cards if c.id == card_id), None)
 
+    def file(self, file_id: str) -> AddedFile | None:
+        """A file by its id; None if there is none."""
+        return next((f for f in self.files if f.id == file_id), None)
+
     def retold_of(self, take: str) -> Retold:
         """What is told of a take otherwise; nothing of most."""
         return next((r for r in self.retold if r.take == take), Retold(take))
 
     def source(self, piece: Piece) -> Source:
         """What a piece is of."""
-        kind: Literal["card", "take"] = "card" if self.card(piece.take) else "take"
-        return Source(kind, piece.take)
+        if self.card(piece.take):
+            return Source("card", piece.take)
+        return Source("file" if self.file(piece.take) else "take", piece.take)
 
     def piece(self, piece_id: str) -> Piece:
         """A piece by its id. Raises CutError."""
@@ -157,7 +174,10 @@ class Known:
     fps: Fraction = Fraction(30)
 
     def length_ns(self, cuts: CutList, take: str) -> int | None:
-        """How long a take is, or how long a card may be; None if neither is there."""
+        """How long a take or file is, or how long a card may be; None if none is there."""
+        file = cuts.file(take)
+        if file:
+            return file.length_ns
         return MOST_CARD_NS if cuts.card(take) else self.takes.get(take)
 
 
@@ -165,6 +185,10 @@ def checked(cuts: CutList, known: Known) -> CutList:
     """The list itself, if all that it names is there. Raises CutError."""
     if len({card.id for card in cuts.cards}) < len(cuts.cards):
         raise CutError("Two cards have the same id.", "cards")
+    if len({file.id for file in cuts.files}) < len(cuts.files):
+        raise CutError("Two files have the same id.", "files")
+    if cuts.music and cuts.music.bed not in BEDS and cuts.file(cuts.music.bed) is None:
+        raise CutError(f"There is no bed and no file “{cuts.music.bed}”.", "music")
     ids = set()
     for number, piece in enumerate(cuts.pieces, 1):
         words = f"Piece {number}"

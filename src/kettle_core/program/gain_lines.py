@@ -115,6 +115,21 @@ def lines_of_piece(
     return tuple(found)
 
 
+def line_of_file(stretch: Stretch, fps: Fraction, joined: tuple[bool, bool]) -> SoundLine:
+    """The line of a file that fills a piece; at other pieces it crosses over within 10 ms."""
+    half = RAMP_SAMPLES // 2
+    first, end = sample_of(stretch.first_frame, fps), sample_of(stretch.end_frame, fps)
+    begins, ends = first - half * joined[0], end + half * joined[1]
+    coming = ((begins, SILENT_DB), (first + half, 0.0)) if joined[0] else ((first, 0.0),)
+    going = ((end - half, 0.0), (ends, SILENT_DB)) if joined[1] else ((end, 0.0),)
+    from_sample = round(stretch.from_ns * RATE_HZ / NS_PER_S)
+    from_sample -= round((first - begins) * stretch.speed)
+    points = (*coming, *going)
+    return SoundLine(
+        stretch.source, "sound", begins, ends, from_sample, points, speed=stretch.speed
+    )
+
+
 def _heard(stretch: Stretch) -> tuple[SceneSound, ...]:
     return (*stretch.scene.sounds, *(stretch.before.sounds if stretch.before else ()))
 

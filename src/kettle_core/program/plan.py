@@ -14,7 +14,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.program.gain_lines import SoundLine, lines_of_piece
+from kettle_core.program.gain_lines import SoundLine, line_of_file, lines_of_piece
 from kettle_core.program.replay import CUT, Moment, Replay, Resolved, State
 from kettle_core.program.stretch import Frames, Stretch, joined, sample_of
 from kettle_core.rig.changes import with_format
@@ -143,26 +143,32 @@ def make_plan(
         script = scripts.get(piece.source)
         if script is None:
             stretches.append(_card_stretch(piece, first, end, format_))
+            if piece.source.kind == "file" and (piece.speed == 1 or piece.stretched):
+                lines.append(line_of_file(stretches[-1], fps, _joined(number, pieces)))
             continue
         ducking = script.rig.ducking if script.rig.ducking.on else ducking
         of_piece = list(_stretches_of(piece, first, end, script.replay, format_))
         stretches += of_piece
-        joined = (number > 0, number + 1 < len(pieces))
         if piece.speed != 1 and not piece.stretched:
             continue
         by = moved.get(number - 1, 0), moved.get(number, 0)
-        lines += lines_of_piece(of_piece, script.rig, fps, joined, by)
+        lines += lines_of_piece(of_piece, script.rig, fps, _joined(number, pieces), by)
         for track in script.rig.stems:
             sends = (SceneSound(s.input_id, s.gain_db) for s in track.sends)
             on = tuple(s for s in sends if script.rig.input(s.input_id).on)
             whole = Resolved("", (), on)
             one = replace(of_piece[0], end_frame=end, scene=whole, before=None, change_over=CUT)
             known = stems.get(track.id, StemPlan(track.id, track.channels, ()))
-            more = lines_of_piece([one], script.rig, fps, joined, by)
+            more = lines_of_piece([one], script.rig, fps, _joined(number, pieces), by)
             stems[track.id] = replace(known, lines=(*known.lines, *more))
     used = tuple(stem for stem in stems.values() if stem.lines)
     picture = (format_.frame_size, fps, tuple(stretches))
     return Plan(*picture, tuple(lines), ducking, used, format_.scaling)
+
+
+def _joined(number: int, pieces: Sequence[Piece]) -> tuple[bool, bool]:
+    """Whether other pieces come before and after one."""
+    return number > 0, number + 1 < len(pieces)
 
 
 def stretches_from_now(moments: Sequence[Moment], format_: Format) -> tuple[Stretch, ...]:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from kettle_core.assembly.cut_list import CutList
 from kettle_core.rig.format import Format
-from kettle_media.assembly.show import show_of_assembly
+from kettle_media.assembly.show import NO_FILES, show_of_assembly
 from kettle_media.durable import put_in_place
 from kettle_media.program.cells import Composed
 from kettle_media.program.program_file import Progress
@@ -24,12 +24,14 @@ def assemble(
     target: Path,
     on_progress: Progress = lambda done, total: None,
     give_way: GiveWay = go_on,
+    files: Path = NO_FILES,
 ) -> int:
     """Compose a cut list's program as an MP4; gives how many frames it has.
 
     Parameters
     ----------
     takes : folders by their takes' UUIDs
+    files : the folder in which added files lie
     target : replaced only when the new file is whole
 
     Raises
@@ -38,7 +40,7 @@ def assemble(
         If something of it can't be read, or the file can't be written; nothing is left then.
     """
     part = target.with_name(f".{target.stem}.part.mp4")
-    with closing(show_of_assembly(takes, cuts, format_, give_way=give_way)) as show:
+    with closing(show_of_assembly(takes, cuts, format_, False, give_way, files)) as show:
         # Stems are a take's; an assembly's are made when they are handed over.
         plain = replace(show, plan=replace(show.plan, stems=()))
         try:

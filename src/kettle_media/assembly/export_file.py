@@ -22,7 +22,7 @@ from kettle_core.sound.loudness import LoudnessMeter
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.check_export import Finding, check_export
 from kettle_media.assembly.export_sound import write_sound
-from kettle_media.assembly.show import show_of_assembly
+from kettle_media.assembly.show import NO_FILES, show_of_assembly
 from kettle_media.durable import put_in_place, replace_file
 from kettle_media.program.cells import Composed
 from kettle_media.program.mix import ProgramMix
@@ -67,6 +67,7 @@ def export(
     on_progress: Progress = lambda done, total: None,
     give_way: GiveWay = go_on,
     title: str = "",
+    files: Path = NO_FILES,
 ) -> Exported:
     """Make a file of a cut list.
 
@@ -77,6 +78,7 @@ def export(
     order : what is to be made
     target : replaced only when the new file is whole and was checked; chapters lie beside it
     title : what it is called in the file
+    files : the folder in which added files lie
 
     Raises
     ------
@@ -86,7 +88,8 @@ def export(
         If something can't be read or written; nothing is left then.
     """
     part = target.with_name(f".{target.stem}.part{target.suffix}")
-    with closing(show_of_assembly(takes, cuts, order.format(program), give_way=give_way)) as show:
+    format_ = order.format(program)
+    with closing(show_of_assembly(takes, cuts, format_, False, give_way, files)) as show:
         work = _Work(show, order, part, on_progress, give_way, title)
         try:
             tries = work.make()

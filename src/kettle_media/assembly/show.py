@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from contextlib import ExitStack
 from dataclasses import replace
+from pathlib import Path
 
 from kettle_core.assembly.chapters import Steps, chapters
 from kettle_core.assembly.cut_list import CutList, time_map
@@ -14,6 +15,7 @@ from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap, to_ns
 from kettle_media.assembly.card_source import CardSource
+from kettle_media.assembly.file_source import FileMusic, FileSource
 from kettle_media.assembly.joins import Voice, quiet_joins, voice_of
 from kettle_media.assembly.music_source import MusicSource, music_line
 from kettle_media.program.show import Show, Shown
@@ -22,6 +24,9 @@ from kettle_media.take.afterwards import cues_now
 from kettle_media.take.align import GiveWay, align_take, go_on
 from kettle_media.take.folder import TakeFolder
 
+# Nothing lies there.
+NO_FILES = Path("/nonexistent")
+
 
 def show_of_assembly(
     takes: Mapping[str, TakeFolder],
@@ -29,12 +34,14 @@ def show_of_assembly(
     format_: Format,
     at_once: bool = False,
     give_way: GiveWay = go_on,
+    files: Path = NO_FILES,
 ) -> Show:
     """The program of a cut list.
 
     Parameters
     ----------
     takes : folders by their takes' UUIDs
+    files : the folder in which added files lie
     cuts : whose pieces lie within their takes
     format_ : the program's
     at_once, give_way : see `TakeSources`
@@ -60,6 +67,12 @@ def show_of_assembly(
             if card:
                 sources[Source("card", take_id)] = CardSource(card, format_.frame_size)
                 continue
+            file = cuts.file(take_id)
+            if file:
+                of_file = FileSource(file, files, format_.frame_size)
+                stack.callback(of_file.close)
+                sources[Source("file", take_id)] = of_file
+                continue
             if take_id not in takes:
                 raise CutError(f"The cut list uses the take {take_id}, which is not there.", "cuts")
             folder = takes[take_id]
@@ -83,8 +96,8 @@ def show_of_assembly(
         fade_in, fade_out = (min(frames, plan.frames // 2) for frames in ends)
         plan = replace(plan, fade_in=fade_in, fade_out=fade_out)
         if cuts.music:
-            bed = Source("file", f"bed:{cuts.music.bed}")
-            sources[bed] = MusicSource(cuts.music.bed)
+            bed, file = Source("file", f"music:{cuts.music.bed}"), cuts.file(cuts.music.bed)
+            sources[bed] = FileMusic(file, files) if file else MusicSource(cuts.music.bed)
             plan = replace(plan, lines=(*plan.lines, music_line(cuts.music, bed, plan)))
         stack.pop_all()
     named = chapters(cuts, format_.fps, steps, opening_of(cuts))

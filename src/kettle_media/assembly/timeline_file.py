@@ -27,7 +27,7 @@ OURS = "vast-kettle"
 SUFFIXES = {".otio": "otio_json", ".edl": "cmx_3600"}
 MOST_BYTES = 50_000_000
 # What is said of the whole in the metadata.
-WHOLE = ("cards", "fade_in_ms", "fade_out_ms", "music")
+WHOLE = ("cards", "files", "fade_in_ms", "fade_out_ms", "music", "retold")
 
 
 @dataclass(frozen=True)
@@ -88,7 +88,7 @@ def read_timeline(path: Path, fps: Fraction, takes: Mapping[str, TakeMedia]) -> 
     ours = _ours(timeline)
     whole = cuts_from_dict({name: value for name, value in ours.items() if name in WHOLE})
     known = Known({take: media.length_ns for take, media in takes.items()}, fps)
-    takes = {**takes, **_cards(whole)}
+    takes = {**takes, **_besides(whole)}
     first = cuts_from_dict({"pieces": ours.get("out_first", [])})
     pieces: list[Piece] = list(first.pieces)
     for number, item in enumerate(tracks[0], 1):
@@ -100,9 +100,14 @@ def read_timeline(path: Path, fps: Fraction, takes: Mapping[str, TakeMedia]) -> 
     return checked(tidied(replace(whole, pieces=tuple(named))), known)
 
 
-def _cards(cuts: CutList) -> dict[str, TakeMedia]:
-    """Cards as if they were takes, by their ids."""
-    return {c.id: TakeMedia(c.card.text.partition("\n")[0], "", MOST_CARD_NS) for c in cuts.cards}
+def _besides(cuts: CutList) -> dict[str, TakeMedia]:
+    """Cards and files as if they were takes, by their ids."""
+    cards = {c.id: TakeMedia(c.card.text.partition("\n")[0], "", MOST_CARD_NS) for c in cuts.cards}
+    files = {
+        f.id: TakeMedia(f.name, f"files/{f.digest}{Path(f.name).suffix.lower()}", f.length_ns)
+        for f in cuts.files
+    }
+    return cards | files
 
 
 def _timeline(cuts: CutList, fps: Fraction, takes: Mapping[str, TakeMedia], name: str) -> Any:
@@ -113,7 +118,7 @@ def _timeline(cuts: CutList, fps: Fraction, takes: Mapping[str, TakeMedia], name
     timeline.tracks.append(track)
     out_first: list[Piece] = []
     clips: list[tuple[Any, Piece, list[Piece]]] = []
-    takes = {**takes, **_cards(cuts)}
+    takes = {**takes, **_besides(cuts)}
     for piece in cuts.pieces:
         if piece.out:
             (clips[-1][2] if clips else out_first).append(piece)

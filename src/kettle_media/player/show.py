@@ -30,12 +30,15 @@ def named_take(folder: Path) -> Named:
     return {"take": str(folder)}
 
 
-def named_cuts(takes: Mapping[str, TakeFolder], cuts: CutList, format_: Format) -> Named:
+def named_cuts(
+    takes: Mapping[str, TakeFolder], cuts: CutList, format_: Format, files: Path
+) -> Named:
     """A cut list as `show_named` reads it, with the takes' folders by their UUIDs."""
     return {
         "takes": {take: str(folder.path) for take, folder in takes.items()},
         "cuts": cuts_to_dict(cuts),
         "format": format_to_dict(format_),
+        "files": str(files),
     }
 
 
@@ -45,7 +48,8 @@ def show_named(named: Named) -> Show:
         return show_of_take(TakeFolder(Path(named["take"])))
     takes = {take: TakeFolder(Path(path)) for take, path in named["takes"].items()}
     small = _small(format_from_dict(named["format"]))
-    return show_of_assembly(takes, cuts_from_dict(named["cuts"]), small, at_once=True)
+    cuts, files = cuts_from_dict(named["cuts"]), Path(named["files"])
+    return show_of_assembly(takes, cuts, small, at_once=True, files=files)
 
 
 def show_of_take(folder: TakeFolder) -> Show:

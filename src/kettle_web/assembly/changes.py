@@ -3,9 +3,12 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
+from pathlib import Path
 from typing import Any
 
+from django.core.files.uploadedfile import UploadedFile
 from django.http import QueryDict
+from django.utils.datastructures import MultiValueDict
 
 from kettle_core.assembly.beds import BEDS
 from kettle_core.assembly.chapters import Steps
@@ -20,16 +23,20 @@ from kettle_core.assembly.cut_changes import (
     with_card,
     with_card_as,
     with_fades,
+    with_file,
     with_music,
+    with_piece_of_file,
     with_take,
 )
-from kettle_core.assembly.cut_list import CutList, Known, Piece, Place
+from kettle_core.assembly.cut_list import AddedFile, CutList, Known, Music, Piece, Place
 from kettle_core.assembly.exchange import exchanged
 from kettle_core.assembly.quiet import Shortening, Stretch, shortened
-from kettle_core.errors import CutError
+from kettle_core.errors import CutError, KettleError
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.assembly.added_file import take_in
 from kettle_web.assembly.forms import (
     PLACE_WORDS,
+    AddedFileForm,
     CardForm,
     FadesForm,
     MusicForm,
@@ -42,6 +49,7 @@ from kettle_web.frame.asking import WrongFieldError
 from kettle_web.frame.editing import Made
 
 Changed = Made[CutList]
+Given = MultiValueDict[str, UploadedFile]
 Stretches = Mapping[str, Sequence[Stretch]]
 
 
@@ -56,6 +64,7 @@ class Asked:
     quiet: Stretches = field(default_factory=dict)
     kept: Stretches = field(default_factory=dict)
     steps: Mapping[str, Steps] = field(default_factory=dict)
+    file: AddedFile | None = None
 
     def place(self) -> Place:
         """Where the play head is, or what is marked begins. Raises CutError."""
@@ -81,11 +90,15 @@ class Asked:
         return cuts.piece(self.stretch(cuts)[0].piece)
 
 
-def asked_of(post: QueryDict, material: Material, whole: CutList) -> Asked:
+def asked_of(
+    post: QueryDict, material: Material, whole: CutList, given: Given | None = None
+) -> Asked:
     """What a form asks for, with all that it needs. Raises WrongFieldError, TakeError."""
     names = {take: found.row.name for take, found in material.takes.items()}
     steps = {take: found.steps(whole) for take, found in material.takes.items()}
     asked = Asked(post, material.known(), names, whole, steps=steps)
+    if post.get("part", "").startswith("file-"):
+        return replace(asked, file=_taken_in(post, given, material.files))
     if post.get("part") not in ("quiet-out", "quiet-faster"):
         return asked
     form = QuietForm(post)
@@ -95,7 +108,19 @@ def asked_of(post: QueryDict, material: Material, whole: CutList) -> Asked:
     takes = material.takes.items()
     quiet = {take: found.quiet(*how) for take, found in takes}
     kept = {take: found.kept for take, found in takes}
-    return Asked(post, asked.known, names, whole, quiet, kept)
+    return replace(asked, quiet=quiet, kept=kept)
+
+
+def _taken_in(post: QueryDict, given: Given | None, folder: Path) -> AddedFile:
+    """The file that was sent, kept."""
+    form = AddedFileForm(post, given)
+    if form.is_valid():
+        file = form.cleaned_data["file"]
+        try:
+            return take_in(file, file.name, folder)
+        except KettleError as error:
+            form.add_error("file", str(error))
+    raise WrongFieldError(added=form)
 
 
 def change(cuts: CutList, asked: Asked) -> Changed:
@@ -201,6 +226,22 @@ def _piece_from(cuts: CutList, asked: Asked) -> str:
     return asked.piece(cuts).id
 
 
+def _file(as_what: str, cuts: CutList, asked: Asked) -> Changed:
+    """A file that was sent: as opening, ending, here, or as music."""
+    if asked.file is None:
+        raise CutError("Choose a video or sound file.", "file")
+    cuts, file = with_file(cuts, asked.file)
+    if as_what == "music":
+        music = replace(cuts.music or Music(file.id), bed=file.id)
+        return with_music(cuts, music), f"“{file.name}” as music"
+    before = ""
+    if as_what == "first" and cuts.pieces:
+        before = cuts.pieces[0].id
+    elif as_what == "here":
+        before = _piece_from(cuts, asked)
+    return with_piece_of_file(cuts, asked.known, file.id, before), f"“{file.name}” added"
+
+
 def _fades(cuts: CutList, asked: Asked) -> Changed:
     form = FadesForm(asked.post)
     if not form.is_valid():
@@ -211,12 +252,17 @@ def _fades(cuts: CutList, asked: Asked) -> Changed:
 
 
 def _music(cuts: CutList, asked: Asked) -> Changed:
-    form = MusicForm(asked.post)
+    form = MusicForm(asked.post, files=cuts.files)
     if not form.is_valid():
         raise WrongFieldError(music=form)
     music = form.music
-    words = f"{BEDS[music.bed][0]} at {music.gain_db:g} dB" if music else "no music"
+    words = f"{_music_name(cuts, music)} at {music.gain_db:g} dB" if music else "no music"
     return with_music(cuts, music), words
+
+
+def _music_name(cuts: CutList, music: Music) -> str:
+    file = cuts.file(music.bed)
+    return file.name if file else BEDS[music.bed][0]
 
 
 def _gone_out(cuts: CutList, asked: Asked) -> Changed:
@@ -263,6 +309,10 @@ PARTS: dict[str, Callable[[CutList, Asked], Changed]] = {
     "card-here": _card,
     "card-last": _card,
     "card-as": _card,
+    "file-first": partial(_file, "first"),
+    "file-last": partial(_file, "last"),
+    "file-here": partial(_file, "here"),
+    "file-music": partial(_file, "music"),
     "fades": _fades,
     "music": _music,
     "gone": _gone_out,

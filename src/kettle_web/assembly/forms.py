@@ -1,5 +1,6 @@
 """Forms of the assembly page: places, speeds, what counts as quiet, versions."""
 
+from collections.abc import Iterable
 from typing import Any
 
 from django import forms
@@ -10,6 +11,7 @@ from kettle_core.assembly.cut_list import (
     MOST_CARD_NS,
     MOST_FADE_MS,
     MOST_PERCENT,
+    AddedFile,
     Music,
 )
 from kettle_core.assembly.quiet import MOST_REST_NS
@@ -17,6 +19,7 @@ from kettle_core.program.cues import MOST_WORDS
 from kettle_core.rig.rig import TEXT_LIMIT, TEXT_SIZE_LIMITS_PX, Card
 from kettle_core.sound.quiet import BELOW_DBFS, FOR_S
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.assembly.added_file import ENDINGS
 
 PLACE_WORDS = "Put the play head on a piece, or mark a stretch."
 SPEED_WORDS = f"A speed is {LEAST_PERCENT / 100:g} to {MOST_PERCENT / 100:g} ×. 1 is as recorded."
@@ -167,11 +170,28 @@ class MusicForm(PageForm):
         error_messages=errors_of("Music is −40 to 6 dB loud."),
     )
 
+    def __init__(self, *given: Any, files: Iterable[AddedFile] = (), **more: Any) -> None:
+        super().__init__(*given, **more)
+        bed: Any = self.fields["bed"]
+        bed.choices = [*bed.choices, *((f.id, f.name) for f in files)]
+
     @property
     def music(self) -> Music | None:
         """What was checked."""
         bed = self.cleaned_data["bed"]
         return Music(bed, self.cleaned_data["gain_db"]) if bed else None
+
+
+class AddedFileForm(PageForm):
+    """A video or sound file from the user's disk."""
+
+    NAME = "added"
+
+    file = forms.FileField(
+        label="Video or sound file",
+        widget=forms.FileInput({"accept": ",".join(ENDINGS)}),
+        error_messages=errors_of("Choose a video or sound file.", "missing", "empty"),
+    )
 
 
 class QuietForm(PageForm):

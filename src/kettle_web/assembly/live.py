@@ -16,7 +16,7 @@ class AssemblyConsumer(PlayConsumer):
         """Its cut list with the takes it is made of."""
         version = Version.objects.select_related("tutorial").get(pk=pk)
         material = Material(version.tutorial)
-        return named_cuts(material.folders, version.values, material.format)
+        return named_cuts(material.folders, version.values, material.format, material.files)
 
 
 class AssemblyNews(NewsConsumer):

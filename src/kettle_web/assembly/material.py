@@ -2,6 +2,9 @@
 
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from pathlib import Path
+
+from django.conf import settings
 
 from kettle_core.assembly.chapters import Chapter, Steps, chapters
 from kettle_core.assembly.cut_list import CutList, Known
@@ -80,6 +83,11 @@ class Material:
     def folders(self) -> dict[str, TakeFolder]:
         """The takes' folders."""
         return {take: found.now.folder for take, found in self.takes.items()}
+
+    @property
+    def files(self) -> Path:
+        """The folder in which files lie that are no takes."""
+        return Path(settings.DATA) / "files"
 
     @property
     def format(self) -> Format:

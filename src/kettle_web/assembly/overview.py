@@ -30,6 +30,7 @@ def overview(version: Version, material: Material) -> dict[str, Any]:
                 "id": one.piece.id,
                 "take": one.piece.take,
                 "card": _first_line(cuts, one.piece),
+                "file": cuts.file(one.piece.take) is not None,
                 "from_s": one.piece.from_ns / NS_PER_S,
                 "until_s": one.piece.until_ns / NS_PER_S,
                 "out": one.piece.out,
@@ -60,8 +61,10 @@ def _retold(found: TakeOf, cuts: CutList) -> dict[str, Any]:
 
 
 def _first_line(cuts: CutList, piece: Piece) -> str:
-    """What a card says first, "" for a piece of a take."""
-    card = cuts.card(piece.take)
+    """What a card says first, or what a file is called; "" for a piece of a take."""
+    card, file = cuts.card(piece.take), cuts.file(piece.take)
+    if file:
+        return file.name
     return card.text.partition("\n")[0] if card else ""
 
 

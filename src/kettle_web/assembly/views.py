@@ -14,6 +14,7 @@ from kettle_core.errors import CutError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_web.assembly.changes import asked_of, change
 from kettle_web.assembly.forms import (
+    AddedFileForm,
     CardForm,
     ChapterForm,
     FadesForm,
@@ -34,8 +35,10 @@ from kettle_web.assembly.services import (
 )
 from kettle_web.frame import editing
 from kettle_web.frame.asking import WrongFieldError, seen
+from kettle_web.frame.door import takes_up_to
 from kettle_web.frame.editing import edit, history
 from kettle_web.frame.undoing import tell_undone, wants_again
+from kettle_web.frame.uploads import MAX_REQUEST_BYTES, TOO_LARGE
 from kettle_web.models import Tutorial, Version
 from kettle_web.takes.forms import CloseUpForm
 from kettle_web.takes.players import PlayerLine
@@ -82,7 +85,7 @@ def _page(
         "pieces": len(cuts.pieces),
         "out": sum(p.out for p in cuts.pieces),
         "faster": sum(p.percent != 100 and not p.out for p in cuts.pieces),
-        "used": len({p.take for p in cuts.shown if not cuts.card(p.take)}),
+        "used": len({p.take for p in cuts.shown if cuts.source(p).kind == "take"}),
         "chapters": chapter_rows(cuts, material, wrong),
         "chapter": wrong.get("chapter") or ChapterForm(),
         "choices": choices(material),
@@ -95,7 +98,8 @@ def _page(
         "card": wrong.get("card") or CardForm(),
         "fades": wrong.get("fades")
         or FadesForm(initial={"fade_in": cuts.fade_in_ms, "fade_out": cuts.fade_out_ms}),
-        "music": wrong.get("music") or MusicForm(initial=_music_now(cuts)),
+        "music": wrong.get("music") or MusicForm(initial=_music_now(cuts), files=cuts.files),
+        "added": wrong.get("added") or AddedFileForm(),
         "name": wrong.get("name") or VersionForm(initial={"name": version.name}),
         "fresh": wrong.get("fresh") or VersionForm(prefix="new"),
         "history": history(version),
@@ -140,13 +144,14 @@ def quiet(request: HttpRequest, pk: int) -> HttpResponse:
     )
 
 
+@takes_up_to(MAX_REQUEST_BYTES, TOO_LARGE)
 @require_POST
 def change_assembly(request: HttpRequest, pk: int) -> HttpResponse:
     """One form or button of the page: the cut list is changed."""
     version = _version(pk)
     material = Material(version.tutorial)
     try:
-        asked = asked_of(request.POST, material, whole_takes(material))
+        asked = asked_of(request.POST, material, whole_takes(material), request.FILES)
         edit(version, lambda cuts: change(cuts, asked), seen(request))
     except WrongFieldError as refused:
         return _page(request, version, refused.wrong)

@@ -38,6 +38,7 @@ def export(doing: Doing) -> None:
         lambda done, total: doing.tell(done, total, "frames"),
         doing.give_way,
         found.version.tutorial.name,
+        material.files,
     )
     took_s = (timezone.now() - began).total_seconds()
     if not row.update(result={**asdict(made), "took_s": took_s}):

@@ -48,7 +48,7 @@ export function mount(data, views, lanes) {
     const take = here && data.now?.takes[here.take];
     const card = here?.card ?? "";
     const change = document.querySelector("[data-card-form] [value=card-as]");
-    if (change instanceof HTMLButtonElement) change.disabled = !card;
+    if (change instanceof HTMLButtonElement) change.disabled = !card || here?.file === true;
     say("[data-cut-at]", here ? ruleTime(inTake(here, lines.at), 0.1) : "–");
     const length = here ? `${(here.until_s - here.from_s).toFixed(1)} s` : "–";
     const words = here?.out
@@ -59,8 +59,8 @@ export function mount(data, views, lanes) {
       document.querySelector("[data-cut-take]")
     );
     if (link && (take || card)) {
-      link.textContent = take ? take.name : `Card “${card}”`;
-      link.href = take ? take.page : "#card-text";
+      link.textContent = take ? take.name : `${here?.file ? "File" : "Card"} “${card}”`;
+      link.href = take ? take.page : here?.file ? "#added-file" : "#card-text";
     }
     for (const button of document.querySelectorAll("[data-cut-do=lanes]"))
       button.setAttribute("aria-pressed", String(lanes.open));
