@@ -10,9 +10,10 @@ from kettle_cli.composing import check_new, giving_way
 from kettle_cli.cut_commands import need_library, wanted_cuts
 from kettle_cli.progress import Progress
 from kettle_core.assembly.cut_list import CutList
-from kettle_core.assembly.export import Export
+from kettle_core.assembly.export import Export, checked_length
 from kettle_core.errors import CutError
 from kettle_core.rig.format import Format
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.take.folder import TakeFolder
 
 Material = tuple[dict[str, TakeFolder], CutList, Format, Path]
@@ -29,6 +30,7 @@ def export(options: Namespace) -> int:
     takes, cuts, format_, files = (
         _whole_take(folder) if folder.info_path.is_file() else _of_tutorial(options)
     )
+    checked_length(order, float(cuts.length_ns) / NS_PER_S, format_.fps)
     work_frame_by_frame()
     progress = Progress("Exporting", "frames")
     made = make(takes, cuts, format_, order, options.out, progress, giving_way(), files=files)
@@ -45,8 +47,15 @@ def _order(options: Namespace) -> Export:
     """What is to be made, by the file's ending and the options. Raises CutError."""
     from kettle_media.assembly.export_document import export_from_dict
 
+    suffix = options.out.suffix.lower().removeprefix(".")
+    kinds = {"zip": "png", "webm": "av1" if options.av1 else "webm"}
     values: dict[str, Any] = {
-        "kind": options.out.suffix.lower().removeprefix("."),
+        "kind": kinds.get(suffix, suffix),
+        "from_ms": round(options.from_s * 1000),
+        "until_ms": round(options.until_s * 1000),
+        "portrait": options.portrait,
+        "aside": options.aside,
+        "fps": options.fps,
         "lines": options.lines,
         "crf": options.crf,
         "max_mb": options.max_mb,

@@ -47,6 +47,13 @@ class CutCommands(PageCase):
             self.kettle(*words)
         return str(caught.exception)
 
+    def test_a_stretch_is_exported_as_frames_and_lengths_that_cannot_be_are_refused(self):
+        out = self.room / "fold.zip"
+        words = "export", "fold lines", "--out", out, "--lines", 480
+        told = json.loads(self.kettle(*words, "--from", 1, "--until", 1.2, "--json"))
+        self.assertEqual(told["frames"], 6)
+        self.assertIn("nothing between", self.refused(*words, "--replace", "--from", 90))
+
     def test_a_tutorial_is_cut_in_a_file_and_composed(self):
         file, out = self.room / "fold.json", self.room / "fold.mp4"
         self.assertIn("2 pieces", self.kettle("cuts", "export", "fold lines", file))

@@ -73,6 +73,20 @@ class Exports(AssemblyCase):
         self.client.post(reverse("export-again", args=[Export.objects.first().pk]))
         self.assertEqual(Export.objects.first().job.state, Job.State.WAITING)
 
+    def test_a_stretch_is_exported_as_a_moving_picture_that_is_looked_at(self):
+        marked = {"from_s": "0.5", "until_s": "1.5"}
+        page = self.client.get(self.address("export"), marked)
+        self.assertContains(page, "Only the stretch from 0:00 to 0:02 is exported")
+        self.assertContains(page, 'name="from_s" value="0.5"')
+        self.ask(purpose="inline", **marked)
+        do_jobs()
+        row = Export.objects.get()
+        self.assertEqual(row.job.state, Job.State.DONE, row.job.sentence)
+        self.assertEqual((row.path.suffix, row.result["frames"]), (".gif", 12))
+        page = self.exports()
+        self.assertContains(page, "GIF, 480 lines, at most 8 MB, 0:00 to 0:02")
+        self.assertContains(page, f'<img class="export-video" src="/exports/{row.pk}')
+
     def test_what_cannot_be_is_said_at_its_field_and_nothing_is_ordered(self):
         for wrong, words in (
             ({"crf": "0"}, "A quality is 1 to 51"),
@@ -81,6 +95,10 @@ class Exports(AssemblyCase):
             ({"lufs": "3"}, "−40 to −6 LUFS"),
             ({"sound_kbps": "1"}, "32 to 512"),
             ({"lines": "7"}, "Select a valid choice"),
+            ({"from_s": "90"}, "nothing between these two times"),
+            ({"until_s": "-1"}, "0 or more seconds"),
+            ({"shape": "portrait", "aside": "101"}, "0 (left) to 100 (right)"),
+            ({"kind": "gif", "fps": "0"}, "1 to 30 frames"),
         ):
             answer = self.ask(**{**OWN, **wrong})
             self.assertContains(answer, words, status_code=400)

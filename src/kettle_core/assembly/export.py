@@ -10,15 +10,24 @@ from kettle_core.errors import CutError
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import (
     AverageBitrate,
+    Codec,
     ConstantQuality,
     EncoderSettings,
     RateControl,
 )
 from kettle_core.rig.format import Format, ProgramFormat, Speed
+from kettle_core.scene.layout import Box
 
 LINES: tuple[Literal[480, 720, 1080, 1440, 2160], ...] = (480, 720, 1080, 1440, 2160)
-Kind = Literal["mp4", "webm", "wav", "flac", "mp3", "m4a"]
+Kind = Literal["mp4", "webm", "av1", "gif", "webp", "png", "wav", "flac", "mp3", "m4a"]
 SOUND_ONLY = ("wav", "flac", "mp3", "m4a")
+VIDEO, MOVING = ("mp4", "webm", "av1"), ("gif", "webp")
+# AV1 lies in WebM, frames in an archive.
+SUFFIXES = {"av1": "webm", "png": "zip"}
+# A moving picture is part of a text: longer ones are videos.
+MOST_MOVING_S, MOST_STILLS = 60, 3000
+MOST_MS = 10**9
+PORTRAIT = Fraction(9, 16)
 MOST_MB = 1_000_000.0
 # Of what may be used so much is aimed at; what comes out is measured and aimed at again.
 AIM, LEAST_USED = 0.975, 0.95
@@ -40,6 +49,10 @@ class Export:
     `lines` is how high the picture is in px, `crf` its quality; with `max_mb` the file is no
     larger than so many MB (10^6 bytes), whatever its quality. The whole is brought to a loudness
     of `lufs`; None leaves it as it is. `sound_kbps` is for MP3, M4A and the sound of pictures.
+
+    Between `from_ms` and `until_ms` of the program; 0 for its end. In portrait, `lines` is the
+    width and what is left out of the picture's sides is as `aside` says: 0 shows its left end,
+    100 its right one. `fps` is for GIF and WebP.
     """
 
     kind: Kind = "mp4"
@@ -49,20 +62,83 @@ class Export:
     max_mb: Annotated[float, Interval(ge=0, le=MOST_MB)] = 0.0
     sound_kbps: Annotated[int, Interval(ge=32, le=512)] = 192
     lufs: Annotated[float, Interval(ge=-40, le=-6)] | None = -16.0
+    from_ms: Annotated[int, Interval(ge=0, le=MOST_MS)] = 0
+    until_ms: Annotated[int, Interval(ge=0, le=MOST_MS)] = 0
+    portrait: bool = False
+    aside: Annotated[int, Interval(ge=0, le=100)] = 50
+    fps: Annotated[int, Interval(ge=1, le=30)] = 12
 
     @property
     def has_picture(self) -> bool:
-        """Whether it is seen too."""
+        """Whether it is seen."""
         return self.kind not in SOUND_ONLY
 
+    @property
+    def has_sound(self) -> bool:
+        """Whether it is heard."""
+        return self.kind in VIDEO or self.kind in SOUND_ONLY
+
+    @property
+    def suffix(self) -> str:
+        """What its file's name ends in, behind the point."""
+        return SUFFIXES.get(self.kind, self.kind)
+
     def format(self, program: Format) -> Format:
-        """The program's format at the export's size: as many lines, of the same shape, in even px.
+        """What is laid out: as many lines, of the program's shape, in even px.
 
         >>> Export(lines=720).format(Format()).frame_size
         (1280, 720)
+        >>> Export(lines=720, portrait=True).format(Format()).frame_size
+        (2276, 1280)
         """
-        width = round(program.frame_width * self.lines / program.frame_height / 2) * 2
-        return replace(program, frame_width=width, frame_height=self.lines)
+        height = round(self.lines / PORTRAIT / 2) * 2 if self.portrait else self.lines
+        width = round(program.frame_width * height / program.frame_height / 2) * 2
+        return replace(program, frame_width=width, frame_height=height)
+
+    def crop(self, program: Format) -> Box | None:
+        """The part of that which is seen, None for all.
+
+        >>> Export(lines=720, portrait=True, aside=100).crop(Format())
+        Box(left=1556, top=0, width=720, height=1280)
+        """
+        if not self.portrait:
+            return None
+        wide, height = self.format(program).frame_size
+        width = min(self.lines, wide)
+        return Box(round((wide - width) * self.aside / 200) * 2, 0, width, height)
+
+    def mode(self, program: Format) -> Mode:
+        """The size and rate of its pictures."""
+        crop, laid = self.crop(program), self.format(program)
+        size = (crop.width, crop.height) if crop else laid.frame_size
+        return Mode(*size, program.fps)
+
+    def length_s(self, whole_s: float) -> float:
+        """How long it is, of a program of a length."""
+        return max(0.0, min(whole_s, self.until_ms / 1000 or whole_s) - self.from_ms / 1000)
+
+
+def checked_length(order: Export, whole_s: float, fps: Fraction) -> float:
+    """How long it will be, in s. Raises CutError if that can't be."""
+    length_s = order.length_s(whole_s)
+    if length_s * fps < 1:
+        raise CutError(
+            f"There is nothing between these two times: the program is {whole_s:.1f} s long.",
+            "until",
+        )
+    if order.kind in MOVING and length_s > MOST_MOVING_S:
+        raise CutError(
+            f"A moving picture lasts at most {MOST_MOVING_S} s, this is {length_s:.0f} s. Give the "
+            "times of a stretch, or make a video.",
+            "until",
+        )
+    if order.kind == "png" and length_s * fps > MOST_STILLS:
+        raise CutError(
+            f"At most {MOST_STILLS} frames are made, these are {length_s * float(fps):.0f}. Give "
+            "the times of a stretch.",
+            "until",
+        )
+    return length_s
 
 
 @dataclass(frozen=True)
@@ -127,12 +203,13 @@ def _tables_kbps(mode: Mode, length_s: float) -> float:
 def picture_settings(order: Export, aim: Aim | None) -> EncoderSettings:
     """How the picture is encoded; by quality where there is no size to aim at."""
     rate: RateControl = AverageBitrate(aim.kbps, BEST_CRF) if aim else ConstantQuality(order.crf)
-    codec: Literal["h264", "vp9"] = "vp9" if order.kind == "webm" else "h264"
+    codecs: dict[str, Codec] = {"webm": "vp9", "av1": "av1"}
+    codec = codecs.get(order.kind, "h264")
     return EncoderSettings(rate, order.speed, Fraction(2), codec=codec)
 
 
 def sound_format(order: Export, aim: Aim | None) -> ProgramFormat:
     """How its sound is encoded."""
-    codec = "opus" if order.kind == "webm" else "aac"
+    codec = "aac" if order.kind == "mp4" else "opus"
     kbps = aim.sound_kbps if aim else order.sound_kbps
     return ProgramFormat(sound_codec=codec, sound_kbps=kbps)

@@ -3,14 +3,19 @@
 from dataclasses import dataclass
 from math import exp
 
-from kettle_core.assembly.export import SOUND_KBPS, Export
+from kettle_core.assembly.export import MOVING, SOUND_KBPS, Export
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.estimate import STEP
 
 # A pixel more costs less than one that is there already.
 PIXEL_POWER = 0.75
-# VP9 takes this much of what H.264 does at a quality, and as many times as long.
-VP9_SHARE, VP9_TIMES = 0.7, 4.0
+# VP9 and AV1 take this much of what H.264 does at a quality, and as many times as long.
+SHARES, TIMES = {"webm": 0.7, "av1": 0.6}, {"webm": 4.0, "av1": 3.0}
+# Bits of a pixel of a moving picture of a lesson, most of which stands still; of a PNG.
+MOVING_BITS, MOVING_RANGE = {"gif": 0.6, "webp": 0.25}, (0.2, 3.0)
+STILL_BITS, STILL_RANGE = 4.0, (0.25, 3.0)
+# Pixels of moving pictures and stills that are made a second.
+MOVING_PIXELS_PER_S = 12e6
 # What is cut is more or less busy than what is left; cores are more or less busy too.
 SIZE_RANGE, TIME_RANGE = (0.6, 1.7), (0.6, 1.8)
 # kbit/s of sound alone, stereo at 48 kHz; of those that lose nothing.
@@ -38,6 +43,13 @@ PURPOSES = (
     Purpose("message", "To send along", "no larger than 25 MB", Export(lines=720, max_mb=25)),
     Purpose("open", "For open formats", "WebM, for any browser", Export("webm", crf=22)),
     Purpose("tall", "For large screens", "2160 lines", Export(lines=2160, crf=20)),
+    Purpose("upright", "For phones", "portrait, the middle of it", Export(crf=21, portrait=True)),
+    Purpose(
+        "inline",
+        "To show in a text",
+        "moves without sound, no larger than 8 MB",
+        Export("gif", lines=480, max_mb=8),
+    ),
     Purpose("voice", "To listen to", "sound alone", Export("m4a", sound_kbps=128)),
 )
 
@@ -77,6 +89,15 @@ def size_mb(order: Export, mode: Mode, made: Made | None, length_s: float) -> Co
     made : a program of the same takes
     length_s : how long it will be
     """
+    pixels_per_s = float(mode.width * mode.height)
+    if order.kind in MOVING:
+        bits = MOVING_BITS[order.kind] * pixels_per_s * order.fps * length_s
+        cost = Cost.of(bits / 8e6, MOVING_RANGE)
+        most = order.max_mb or float("inf")
+        return Cost(min(most, cost.likely), min(most, cost.low), min(most, cost.high))
+    if order.kind == "png":
+        bits = STILL_BITS * float(mode.pixels_per_s) * length_s
+        return Cost.of(bits / 8e6, STILL_RANGE)
     if not order.has_picture:
         kbps = LOSSLESS_KBPS.get(order.kind, order.sound_kbps)
         return Cost.of(kbps * length_s / 8000, (0.5, 1.0) if order.kind == "flac" else (0.95, 1.05))
@@ -84,7 +105,7 @@ def size_mb(order: Export, mode: Mode, made: Made | None, length_s: float) -> Co
         return Cost(order.max_mb, 0, order.max_mb) if order.max_mb else None
     pixels = float(mode.pixels_per_s) / float(made.mode.pixels_per_s)
     kbps = made.kbps * pixels**PIXEL_POWER * exp(STEP * (made.crf - order.crf))
-    kbps *= VP9_SHARE if order.kind == "webm" else 1.0
+    kbps *= SHARES.get(order.kind, 1.0)
     cost = Cost.of((kbps + order.sound_kbps) * length_s / 8000, SIZE_RANGE)
     if not order.max_mb:
         return cost
@@ -97,10 +118,14 @@ def time_s(order: Export, mode: Mode, made: Made | None, length_s: float) -> Cos
     """How long making it will take, in s; None where nothing is known."""
     if not order.has_picture:
         return Cost.of(length_s / SOUND_SPEED, TIME_RANGE)
+    if order.kind in MOVING or order.kind == "png":
+        fps = order.fps if order.kind in MOVING else float(mode.fps)
+        seconds = mode.width * mode.height * fps * length_s / MOVING_PIXELS_PER_S
+        return Cost.of(seconds, (TIME_RANGE[0], 3 * TIME_RANGE[1]))
     if made is None or made.frames_per_s <= 0:
         return None
     # Decoding and composing are of the takes' size, encoding of the export's.
     pixels = float(mode.pixels_per_s) / float(made.mode.pixels_per_s)
-    effort = 0.5 + 0.5 * pixels * (VP9_TIMES if order.kind == "webm" else 1.0)
+    effort = 0.5 + 0.5 * pixels * TIMES.get(order.kind, 1.0)
     tries = 2.0 if order.max_mb else 1.0
     return Cost.of(tries * effort * float(mode.fps) * length_s / made.frames_per_s, TIME_RANGE)

@@ -20,6 +20,7 @@ from kettle_core.program.stretch import Frames, Stretch, joined, sample_of
 from kettle_core.rig.changes import with_format
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Rig
+from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Layer, SceneSound
 from kettle_core.sound.background import Ducking
 from kettle_core.sound.stage import RATE_HZ
@@ -245,6 +246,29 @@ def _resolved(state: State, format_: Format) -> Resolved:
     if rig.format.frame_size != format_.frame_size:
         state = replace(state, rig=with_format(rig, format_))
     return state.resolved()
+
+
+def cropped(plan: Plan, part: Box) -> Plan:
+    """A plan that shows a part of its frame, in px of it; what fills the frame by itself, as cards
+    do, fills the part.
+    """
+
+    def moved(layer: Layer, fills: bool) -> Layer:
+        if fills:
+            frame = Box(0, 0, part.width, part.height)
+            return replace(layer, box=frame, crop=frame)
+        box = replace(layer.box, left=layer.box.left - part.left, top=layer.box.top - part.top)
+        return replace(layer, box=box)
+
+    def shown(scene: Resolved, fills: bool) -> Resolved:
+        return replace(scene, layers=tuple(moved(layer, fills) for layer in scene.layers))
+
+    stretches = []
+    for one in plan.stretches:
+        fills = one.source.kind != "take"
+        before = one.before and shown(one.before, fills)
+        stretches.append(replace(one, scene=shown(one.scene, fills), before=before))
+    return replace(plan, frame_size=(part.width, part.height), stretches=tuple(stretches))
 
 
 def differing(ours: Plan, theirs: Plan) -> tuple[Frames, ...]:

@@ -42,6 +42,7 @@ class AverageBitrate:
     best_crf: int
 
 
+Codec = Literal["h264", "vp9", "av1"]
 RateControl = ConstantQuality | ConstantBitrate | AverageBitrate
 
 
@@ -61,7 +62,7 @@ class EncoderSettings:
     threads: int = 0
     at_once: bool = False
     stitchable: bool = False
-    codec: Literal["h264", "vp9"] = "h264"
+    codec: Codec = "h264"
 
 
 # At 1280 × 720 and 30 frames a second; more pixels get more, but less than in proportion.

@@ -1,17 +1,18 @@
 """Whether an exported file is what it should be: looked at before it is called done."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import av
 import numpy as np
 
-from kettle_core.assembly.export import Export
+from kettle_core.assembly.export import MOVING, Export
 from kettle_core.picture.picture import Plane
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.loudness import LoudnessMeter
+from kettle_media.assembly.check_moving import check_archive, check_moving
+from kettle_media.assembly.finding import Finding
 from kettle_media.program.mix import SETTLED_SAMPLES, ProgramMix
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.show import Show
@@ -29,27 +30,25 @@ LOUDNESS_LU = 1.0
 HEARD = 1e-3
 
 
-@dataclass(frozen=True)
-class Finding:
-    """One thing that was looked at: what it is, what was found, whether that is as it should be."""
-
-    name: str
-    words: str
-    good: bool
-
-
-def check_export(path: Path, show: Show, order: Export, lufs: float | None) -> list[Finding]:
+def check_export(
+    path: Path, show: Show, order: Export, lufs: float | None, frames: int | None = None
+) -> list[Finding]:
     """Look at a file that was made of a show, whose mix is as loud as was measured.
 
-    Raises TakeError if it can't be read.
+    `frames` are as many as it is to have, all of the plan's if None. Raises TakeError if it can't
+    be read.
     """
     plan = show.plan
-    length_s = float(plan.frames / plan.fps)
+    frames, length_s = plan.frames if frames is None else frames, float(plan.frames / plan.fps)
     found = [_size(path, order)]
+    if order.kind == "png":
+        return [*found, check_archive(path, show)]
+    if order.kind in MOVING:
+        return [*found, check_moving(path, frames, length_s)]
     with Told(path), av.open(str(path)) as container:
         found.append(_length(container, length_s))
         if order.has_picture:
-            found.append(_frames(path, plan.frames))
+            found.append(_frames(path, frames))
     if order.has_picture:
         found.append(_pictures(path, show))
     found += _sound(path, show, order, lufs)

@@ -7,7 +7,9 @@ from pathlib import Path
 
 from kettle_core.assembly.chapters import Chapter, as_webvtt
 from kettle_core.assembly.cut_list import CutList
+from kettle_core.assembly.excerpt import excerpt
 from kettle_core.assembly.export import (
+    MOVING,
     Aim,
     Export,
     first_aim,
@@ -20,8 +22,10 @@ from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
 from kettle_core.sound.loudness import LoudnessMeter
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.assembly.check_export import Finding, check_export
+from kettle_media.assembly.check_export import check_export
+from kettle_media.assembly.export_moving import write_frames, write_moving
 from kettle_media.assembly.export_sound import write_sound
+from kettle_media.assembly.finding import Finding
 from kettle_media.assembly.show import NO_FILES, show_of_assembly
 from kettle_media.durable import put_in_place, replace_file
 from kettle_media.program.cells import Composed
@@ -43,7 +47,7 @@ SILENT_LUFS = -70.0
 MOST_GAIN_DB = 30.0
 # As near as nobody hears; measured again so often.
 NEAR_LU, LEVELED = 0.1, 2
-CONTAINERS = {"mp4": "mp4", "webm": "webm"}
+CONTAINERS = {"mp4": "mp4", "webm": "webm", "av1": "webm"}
 
 
 @dataclass(frozen=True)
@@ -88,12 +92,13 @@ def export(
         If something can't be read or written; nothing is left then.
     """
     part = target.with_name(f".{target.stem}.part{target.suffix}")
-    format_ = order.format(program)
-    with closing(show_of_assembly(takes, cuts, format_, False, give_way, files)) as show:
+    format_, crop = order.format(program), order.crop(program)
+    cuts = excerpt(cuts, program.fps, order.from_ms * 10**6, order.until_ms * 10**6)
+    with closing(show_of_assembly(takes, cuts, format_, False, give_way, files, crop)) as show:
         work = _Work(show, order, part, on_progress, give_way, title)
         try:
             tries = work.make()
-            findings = check_export(part, work.show, order, work.lufs)
+            findings = check_export(part, work.show, order, work.lufs, work.frames)
             bad = [found.words for found in findings if not found.good]
             if bad:
                 raise CutError(f"The file is not as it should be: {' '.join(bad)}", "out")
@@ -106,7 +111,7 @@ def export(
                 part.unlink(missing_ok=True)
         plan = work.show.plan
         length_s = float(plan.frames / plan.fps)
-        return Exported(plan.frames, length_s, size, tries, work.lufs_before, tuple(findings))
+        return Exported(work.frames, length_s, size, tries, work.lufs_before, tuple(findings))
 
 
 def _write_chapters(target: Path, show: Show) -> None:
@@ -144,6 +149,8 @@ class _Work:
         # Of the mix as it was, and as it is written; None where it is left alone.
         self.lufs_before: float | None = None
         self.lufs: float | None = None
+        # As many frames as the file is to have.
+        self.frames = show.plan.frames
         plan = show.plan
         self._mode = Mode(*plan.frame_size, plan.fps)
         self._length_s = float(plan.frames / plan.fps)
@@ -151,6 +158,12 @@ class _Work:
     def make(self) -> int:
         """Write the file; gives how often it was encoded."""
         order, plan = self._order, self.show.plan
+        if order.kind in MOVING:
+            self.frames, tries = write_moving(self.show, self._part, order, self._told)
+            return tries
+        if order.kind == "png":
+            write_frames(self.show, self._part, self._told)
+            return 1
         aim = first_aim(order, self._mode, self._length_s) if self._is_sized else None
         if order.lufs is not None:
             self._level(order.lufs)
@@ -216,6 +229,10 @@ class _Work:
     def _total(self, tries: int = 1) -> int:
         frames = self.show.plan.frames
         return max(1, self._done + tries * frames)
+
+    def _told(self, done: int, total: int) -> None:
+        self._give_way()
+        self._tell(done, total)
 
     def _encode(self, aim: Aim | None, frames: int) -> None:
         order, begun = self._order, self._done

@@ -9,9 +9,10 @@ from kettle_core.assembly.chapters import Steps, chapters
 from kettle_core.assembly.cut_list import CutList, time_map
 from kettle_core.errors import CutError
 from kettle_core.picture.picture import Plane
-from kettle_core.program.plan import Script, make_plan
+from kettle_core.program.plan import Script, cropped, make_plan
 from kettle_core.program.replay import Replay, replay
 from kettle_core.rig.format import Format
+from kettle_core.scene.layout import Box
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap, to_ns
 from kettle_media.assembly.card_source import CardSource
@@ -35,6 +36,7 @@ def show_of_assembly(
     at_once: bool = False,
     give_way: GiveWay = go_on,
     files: Path = NO_FILES,
+    part: Box | None = None,
 ) -> Show:
     """The program of a cut list.
 
@@ -42,6 +44,7 @@ def show_of_assembly(
     ----------
     takes : folders by their takes' UUIDs
     files : the folder in which added files lie
+    part : of the frame that is shown; cards and files fill it
     cuts : whose pieces lie within their takes
     format_ : the program's
     at_once, give_way : see `TakeSources`
@@ -61,15 +64,16 @@ def show_of_assembly(
     sources: dict[Source, Shown] = {}
     steps: dict[str, Steps] = {}
     voices: dict[Source, Voice] = {}
+    filled = (part.width, part.height) if part else format_.frame_size
     with ExitStack() as stack:
         for take_id in used:
             card = cuts.card(take_id)
             if card:
-                sources[Source("card", take_id)] = CardSource(card, format_.frame_size)
+                sources[Source("card", take_id)] = CardSource(card, filled)
                 continue
             file = cuts.file(take_id)
             if file:
-                of_file = FileSource(file, files, format_.frame_size)
+                of_file = FileSource(file, files, filled)
                 stack.callback(of_file.close)
                 sources[Source("file", take_id)] = of_file
                 continue
@@ -92,6 +96,7 @@ def show_of_assembly(
             steps[take_id] = steps_of(said, in_record_time[take])
         whole = time_map(cuts, format_.fps).through(in_record_time)
         plan = make_plan(scripts, whole, format_, quiet_joins(whole.pieces, voices))
+        plan = cropped(plan, part) if part else plan
         ends = (round(ms * format_.fps / 1000) for ms in (cuts.fade_in_ms, cuts.fade_out_ms))
         fade_in, fade_out = (min(frames, plan.frames // 2) for frames in ends)
         plan = replace(plan, fade_in=fade_in, fade_out=fade_out)

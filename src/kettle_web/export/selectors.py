@@ -3,16 +3,28 @@
 from dataclasses import dataclass
 from typing import Any
 
+from kettle_core.assembly.export import MOST_MOVING_S, MOVING, least_mb
 from kettle_core.assembly.export import Export as Order
-from kettle_core.assembly.export import least_mb
 from kettle_core.assembly.export_costs import PURPOSES, Cost, Made, size_mb, time_s
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import ConstantQuality, program_settings
 from kettle_media.assembly.export_document import export_from_dict
 from kettle_web.assembly.material import Material
 from kettle_web.models import Export, Job, Version
+from kettle_web.templatetags.kettle import clock
 
-KINDS = {"mp4": "MP4", "webm": "WebM", "wav": "WAV", "flac": "FLAC", "mp3": "MP3", "m4a": "M4A"}
+KINDS = {
+    "mp4": "MP4",
+    "webm": "WebM",
+    "av1": "WebM with AV1",
+    "gif": "GIF",
+    "webp": "WebP",
+    "png": "PNG frames",
+    "wav": "WAV",
+    "flac": "FLAC",
+    "mp3": "MP3",
+    "m4a": "M4A",
+}
 
 
 @dataclass(frozen=True)
@@ -29,25 +41,32 @@ class Row:
 
 
 def purposes(material: Material, length_s: float) -> list[Row]:
-    """What exports are made for."""
+    """What exports are made for, of so many seconds of a program."""
     made = last_made(material)
     rows = []
     for one in PURPOSES:
-        sized = one.order.format(material.format)
-        mode = Mode(*sized.frame_size, sized.fps)
+        mode = one.order.mode(material.format)
         size = size_mb(one.order, mode, made, length_s)
         time = time_s(one.order, mode, made, length_s)
-        least = least_mb(mode, length_s) if one.order.max_mb else 0.0
-        sentence = (
-            f"At {mode.height} lines this takes at least {least:.1f} MB."
-            if least > one.order.max_mb
-            else ""
-        )
+        sentence = _why_not(one.order, mode, length_s)
         rows.append(
             Row(one.id, one.name, one.words, order_words(one.order), _mb(size, one.order),
                 _minutes(time), sentence)
         )  # fmt: skip
     return rows
+
+
+def _why_not(order: Order, mode: Mode, length_s: float) -> str:
+    """Why a purpose can't be had, "" where it can."""
+    if order.kind in MOVING:
+        too_long = length_s > MOST_MOVING_S
+        return f"At most {MOST_MOVING_S} s: mark a stretch in the assembly." if too_long else ""
+    least = least_mb(mode, length_s) if order.max_mb else 0.0
+    return (
+        f"At {mode.height} lines this takes at least {least:.1f} MB."
+        if least > order.max_mb
+        else ""
+    )
 
 
 def last_made(material: Material) -> Made | None:
@@ -79,14 +98,20 @@ def order_words(order: Order) -> str:
     kind = KINDS[order.kind]
     if not order.has_picture:
         return f"{kind}, sound alone"
-    how = f"at most {order.max_mb:g} MB" if order.max_mb else f"CRF {order.crf}"
-    return f"{kind}, {order.lines} lines, {how}"
+    lines = f"{order.lines} px wide, portrait" if order.portrait else f"{order.lines} lines"
+    how = f"CRF {order.crf}" if order.has_sound else ""
+    how = f"at most {order.max_mb:g} MB" if order.max_mb else how
+    words = ", ".join(filter(None, (kind, lines, how)))
+    if not (order.from_ms or order.until_ms):
+        return words
+    until = clock(order.until_ms / 1000) if order.until_ms else "its end"
+    return f"{words}, {clock(order.from_ms / 1000)} to {until}"
 
 
 def _mb(cost: Cost | None, order: Order) -> str:
     if cost is None:
         return "–"
-    if order.max_mb and order.has_picture:
+    if order.max_mb and order.has_picture and order.has_sound:
         return f"≤ {order.max_mb:g} MB"
     return f"{_short(cost.likely)} MB ({_short(cost.low)}–{_short(cost.high)})"
 
@@ -112,9 +137,18 @@ def exports(version: Version) -> list[dict[str, Any]]:
         {
             "row": row,
             "words": order_words(export_from_dict(row.order)),
-            "has_picture": export_from_dict(row.order).has_picture,
+            "shown_as": _shown_as(export_from_dict(row.order)),
             "there": row.path.is_file() and bool(row.result),
             "is_old": row.document != version.document,
         }
         for row in Export.objects.filter(version=version).select_related("job")
     ]
+
+
+def _shown_as(order: Order) -> str:
+    """How a page shows it."""
+    if order.kind in MOVING:
+        return "picture"
+    if order.kind == "png":
+        return ""
+    return "video" if order.has_picture else "sound"

@@ -7,9 +7,8 @@ from django.db import transaction
 
 from kettle_core.assembly.cut_list import checked
 from kettle_core.assembly.export import Export as Order
-from kettle_core.assembly.export import first_aim
+from kettle_core.assembly.export import checked_length, first_aim
 from kettle_core.errors import CutError
-from kettle_core.rig.devices import Mode
 from kettle_core.rig.file_names import file_name
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.export_document import export_to_dict
@@ -33,10 +32,10 @@ def order_export(*, version: Version, wanted: Order) -> Export:
     cuts = checked(version.values, material.known())
     if not cuts.shown:
         raise CutError("Nothing is left in the cut list. Take something back.", "cuts")
-    sized = wanted.format(material.format)
-    if wanted.max_mb and wanted.has_picture:
-        mode = Mode(*sized.frame_size, sized.fps)
-        first_aim(wanted, mode, float(cuts.length_ns) / NS_PER_S)
+    whole_s = float(cuts.length_ns) / NS_PER_S
+    length_s = checked_length(wanted, whole_s, material.fps)
+    if wanted.max_mb and wanted.has_picture and wanted.has_sound:
+        first_aim(wanted, wanted.mode(material.format), length_s)
     with transaction.atomic():
         export = Export.objects.create(
             version=version,
@@ -60,10 +59,10 @@ def _free_name(version: Version, wanted: Order) -> str:
     folder = settings.DATA / "exports"
 
     def taken(name: str) -> bool:
-        file = f"{name}.{wanted.kind}"
+        file = f"{name}.{wanted.suffix}"
         return (folder / file).exists() or Export.objects.filter(file=file).exists()
 
-    return f"{file_name(PATTERN, fields, taken)}.{wanted.kind}"
+    return f"{file_name(PATTERN, fields, taken)}.{wanted.suffix}"
 
 
 def delete_export(*, export: Export) -> None:

@@ -8,12 +8,13 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST, require_safe
 
+from kettle_core.assembly.export import Export as Order
 from kettle_core.errors import CutError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_web.assembly.material import Material
 from kettle_web.assembly.overview import gone_pieces
 from kettle_web.assembly.services import version_of
-from kettle_web.export.forms import ExportForm, purpose_order
+from kettle_web.export.forms import ExportForm, StretchForm, purpose_order
 from kettle_web.export.selectors import exports, purposes
 from kettle_web.export.services import delete_export, order_export
 from kettle_web.frame.file_answers import file_answer
@@ -41,7 +42,10 @@ def _version(pk: int) -> Version:
 
 def _page(request: HttpRequest, version: Version, form: ExportForm | None = None) -> HttpResponse:
     material = Material(version.tutorial)
-    length_s = float(version.values.length_ns) / NS_PER_S
+    whole_s = float(version.values.length_ns) / NS_PER_S
+    asked = StretchForm(request.POST or request.GET)
+    first_ms, until_ms = asked.stretch_ms
+    length_s = Order(from_ms=first_ms, until_ms=until_ms).length_s(whole_s)
     found = exports(version)
     shown = next((one for one in found if one["there"]), None)
     wanted = request.GET.get("show", "")
@@ -54,10 +58,13 @@ def _page(request: HttpRequest, version: Version, form: ExportForm | None = None
         "tutorial": version.tutorial,
         "version": version,
         "versions": version.tutorial.versions.all(),
-        "length_s": length_s,
+        "length_s": whole_s,
+        "stretch": (first_ms / 1000, (until_ms / 1000) or whole_s)
+        if first_ms or until_ms
+        else None,
         "can": bool(version.values.shown) and not gone_pieces(version, material),
         "purposes": purposes(material, length_s) if material.takes and length_s else [],
-        "form": form or ExportForm(),
+        "form": form or ExportForm(initial=_times(asked)),
         "exports": found,
         "shown": shown,
         "here": reverse("export", args=[version.pk]),
@@ -66,20 +73,28 @@ def _page(request: HttpRequest, version: Version, form: ExportForm | None = None
     return render(request, "export/export.html", context, status=status)
 
 
+def _times(asked: StretchForm) -> dict[str, str]:
+    """The times that are asked for, for the fields of the form."""
+    pairs = zip(("from_s", "until_s"), asked.stretch_ms, strict=True)
+    return {name: f"{ms / 1000:g}" for name, ms in pairs if ms}
+
+
 @require_POST
 def new_export(request: HttpRequest, pk: int) -> HttpResponse:
     """Have a file made: for a purpose, or as it is set by hand."""
     version = _version(pk)
-    wanted = purpose_order(request.POST.get("purpose", ""))
+    stretch = StretchForm(request.POST).stretch_ms
+    wanted = purpose_order(request.POST.get("purpose", ""), stretch)
     form = ExportForm(request.POST) if wanted is None else None
     if form and not form.is_valid():
         return _page(request, version, form)
     try:
         order_export(version=version, wanted=form.order if form else wanted)  # type: ignore[arg-type]
     except CutError as error:
-        if form is None or error.field not in form.fields:
+        field = {"until": "until_s"}.get(error.field, error.field)
+        if form is None or field not in form.fields:
             raise
-        form.add_error(error.field, str(error))
+        form.add_error(field, str(error))
         return _page(request, version, form)
     return redirect("export", pk)
 

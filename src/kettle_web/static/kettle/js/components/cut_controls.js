@@ -44,6 +44,7 @@ export function mount(data, views, lanes) {
         ? `at ${program(from)}`
         : `${(until - from).toFixed(1)} s marked, from ${program(from)}`,
     );
+    offerExport(until === null ? null : [toProgram(data.rows, from), toProgram(data.rows, until)]);
     const here = placeAt(lines.at)?.row;
     const take = here && data.now?.takes[here.take];
     const card = here?.card ?? "";
@@ -127,6 +128,16 @@ export function mount(data, views, lanes) {
       window.clearTimeout(timer);
     },
   };
+}
+
+/** The way to an export of a stretch of the program only. @param {[number, number] | null} stretch */
+function offerExport(stretch) {
+  const link = document.querySelector("[data-cut-export]");
+  if (!(link instanceof HTMLAnchorElement)) return;
+  link.hidden = !stretch || stretch[1] <= stretch[0];
+  if (!stretch) return;
+  const [from_s, until_s] = stretch.map((at) => at.toFixed(3));
+  link.search = String(new URLSearchParams({ from_s, until_s }));
 }
 
 /** @param {string} name @param {string} value */

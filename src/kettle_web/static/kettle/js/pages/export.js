@@ -3,6 +3,21 @@ import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountTimes } from "../components/local_times.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
 
+/** Only the fields that mean something for the kind of file that is chosen. */
+function showFields() {
+  const form = /** @type {HTMLFormElement | null} */ (document.querySelector("[data-own-export]"));
+  const kind = form && new FormData(form).get("kind");
+  if (!form || typeof kind !== "string") return;
+  for (const field of form.querySelectorAll("[data-kinds]")) {
+    const { kinds } = /** @type {HTMLElement} */ (field).dataset;
+    const row = field.closest(".own-export > div");
+    if (row instanceof HTMLElement) row.hidden = !kinds?.split(" ").includes(kind);
+  }
+}
+
+document.addEventListener("change", showFields);
+document.addEventListener("parts:swapped", showFields);
+showFields();
 mountKeys();
 mountSaving();
 mountJobs();
