@@ -80,6 +80,19 @@ class Scenes(RetoldCase):
         (told,) = self.version.values.retold
         self.assertEqual([type(cue) for cue in told.cues], [CloseUp, CloseUp])
         self.assertEqual([cue.at_ns for cue in told.cues], [S, 3 * S])
+        drawn = {"left": 480, "top": 0, "width": 480, "height": 270}
+        near = {"input": "display-1", "times": "drawn", "length_ms": "300", "follows": ""}
+        self.change("near", ("p1", 1.0), ("p1", 3.0), **near, **drawn)
+        (told,) = self.version.values.retold
+        part = told.cues[0].part
+        # It was twice as near already.
+        self.assertEqual((part.width, part.height), (240, 135))
+        for values, words in (
+            ({}, "Nothing was drawn"),
+            ({**drawn, "top": 5000}, "beside Main display"),
+        ):
+            answer = self.change("near", ("p1", 1.0), ("p1", 3.0), **near, **values)
+            self.assertIn(words, answer.json()["error"])
         wrong = self.change(
             "near", ("p1", 1.0), ("p1", 3.0), input="display-1", times="2", length_ms="-1"
         )

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 
 from kettle_core.program.cues import CloseUp
 from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import Layer
 from kettle_core.timing.ticks import NS_PER_S
 
 # Within so much of the part, from its middle, the pointer moves without the part moving.
@@ -41,6 +42,34 @@ def part_near(size: tuple[int, int], times: float, x: float, y: float) -> Box:
     return Box(left, top, width, height)
 
 
+def part_seen(layer: Layer, seen: Box) -> Box | None:
+    """The part of a picture that lies within a rectangle of the frame; None if nothing does.
+
+    Parameters
+    ----------
+    layer : as it is seen, not turned
+    seen : in px of the frame
+
+    >>> whole = Layer("l", "i", Box(960, 0, 960, 540), Box(0, 0, 1920, 1080))
+    >>> part_seen(whole, Box(1200, 135, 480, 270))
+    Box(left=480, top=270, width=960, height=540)
+    """
+    box, crop = layer.box, layer.crop
+    left, right = max(seen.left, box.left), min(seen.right, box.right)
+    top, bottom = max(seen.top, box.top), min(seen.bottom, box.bottom)
+    if left >= right or top >= bottom:
+        return None
+    if layer.mirrored:
+        left, right = box.left + box.right - right, box.left + box.right - left
+    across, down = crop.width / box.width, crop.height / box.height
+    x, y = crop.left + (left - box.left) * across, crop.top + (top - box.top) * down
+    width, height = max(1, round((right - left) * across)), max(1, round((bottom - top) * down))
+    x, y = (
+        min(max(0, round(at)), most) for at, most in ((x, crop.right - 1), (y, crop.bottom - 1))
+    )
+    return Box(x, y, min(width, crop.right - x), min(height, crop.bottom - y))
+
+
 def part_following(part: Box, size: tuple[int, int], x: float, y: float) -> Box | None:
     """Where a part goes when the pointer has left its calm middle; None while it need not.
 
@@ -69,6 +98,7 @@ def close_up_cues(
     way: Way,
     follows: bool,
     length_ms: int,
+    drawn: Box | None = None,
 ) -> list[CloseUp]:
     """The cues of a close-up that is laid over a stretch afterwards.
 
@@ -80,6 +110,7 @@ def close_up_cues(
     way : where its pointer was; the picture goes nearer to it, or to its middle without one
     follows : whether it goes on with the pointer, as it does while recording
     length_ms : how long it takes to go nearer
+    drawn : the part that is gone nearer to, instead of `times` and the pointer
     """
     at_ns, until_ns = stretch
     x, y = size[0] / 2, size[1] / 2
@@ -89,7 +120,7 @@ def close_up_cues(
             _, x, y = moment
         elif moment[0] < until_ns:
             after.append(moment)
-    part = part_near(size, times, x, y)
+    part = drawn or part_near(size, times, x, y)
     found, moved_ns = [CloseUp(at_ns, input_id, part, length_ms)], at_ns
     for now_ns, x, y in after if follows else ():
         nearer = part_following(part, size, x, y) if now_ns - moved_ns >= REST_NS else None

@@ -17,7 +17,7 @@ from kettle_core.program.afterwards import (
     with_stretch,
     without_cue,
 )
-from kettle_core.program.close_up import Way, close_up_cues
+from kettle_core.program.close_up import Way, close_up_cues, part_seen
 from kettle_core.program.cues import (
     CloseUp,
     Cue,
@@ -32,6 +32,8 @@ from kettle_core.program.cues import (
 from kettle_core.program.replay import replay
 from kettle_core.rig.rig import Input
 from kettle_core.rig.scene_changes import layer_of
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import Layer
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import TimeMap, to_ns
 from kettle_web.frame.asking import WrongFieldError
@@ -177,7 +179,14 @@ def _near(now: Afterwards, asked: Asked) -> Changed:
     item = _input_of(asked)
     at_ns, until_ns = asked.place()
     values = form.cleaned_data
-    times = _times(now, asked, item, at_ns) if values["times"] == "px" else float(values["times"])
+    drawn = None
+    if values["times"] == "px":
+        times = _times(now, asked, item, at_ns)
+    elif values["times"] == "drawn":
+        drawn = _drawn(now, asked, item, at_ns, form.drawn)
+        times = item.size[0] / drawn.width
+    else:
+        times = float(values["times"])
     last_ns = asked.was.length_ns if until_ns is None else until_ns
     cues = close_up_cues(
         item.id,
@@ -187,19 +196,38 @@ def _near(now: Afterwards, asked: Asked) -> Changed:
         asked.way_of(item.id),
         values["follows"],
         values["length_ms"],
+        drawn,
     )
     made = with_close_up(now, asked.was, cues, last_ns)
     length = "" if until_ns is None else f" {asked.length_words()}"
     return made, f"{item.name} {times:.3g} × as near{length}"
 
 
+def _drawn(now: Afterwards, asked: Asked, item: Input, at_ns: int, seen: Box | None) -> Box:
+    """The part of a picture that was drawn over the program."""
+    layer = _layer_there(now, asked, item, at_ns)
+    if seen is None:
+        raise CueError("Nothing was drawn yet. Draw over the program what is to be seen.", "times")
+    if layer.turn % 360:
+        raise CueError(f"{item.name} is turned in this scene; choose how near instead.", "times")
+    part = part_seen(layer, seen)
+    if part is None:
+        raise CueError(f"What was drawn is beside {item.name}. Draw over it.", "times")
+    return part
+
+
+def _layer_there(now: Afterwards, asked: Asked, item: Input, at_ns: int) -> Layer:
+    """The foremost layer of an input that is seen at a time."""
+    state = replay(asked.was.rig, now.cues_now(asked.was.cues)).state_at(at_ns)
+    layers = [x for x in state.resolved().layers if x.input_id == item.id]
+    if not layers:
+        raise CueError(f"{item.name} is not seen here, so it can't be gone nearer to.", "input")
+    return layers[-1]
+
+
 def _times(now: Afterwards, asked: Asked, item: Input, at_ns: int) -> float:
     """How many times larger a picture is when its px are those of the frame."""
-    state = replay(asked.was.rig, now.cues_now(asked.was.cues)).state_at(at_ns)
-    there = next((x for x in state.resolved().layers if x.input_id == item.id), None)
-    if there is None:
-        raise CueError(f"{item.name} is not seen here, so it can't be gone nearer to.", "input")
-    times = item.size[0] / there.box.width
+    times = item.size[0] / _layer_there(now, asked, item, at_ns).box.width
     if times <= 1:
         raise CueError(f"{item.name} is shown with all its px here already.", "times")
     return times

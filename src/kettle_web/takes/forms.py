@@ -40,9 +40,19 @@ class CloseUpForm(forms.Form):
 
     times = forms.ChoiceField(
         label="How near",
-        choices=(("1.5", "1.5 ×"), ("2", "2 ×"), ("3", "3 ×"), ("px", "1:1")),
+        choices=(
+            ("1.5", "1.5 ×"),
+            ("2", "2 ×"),
+            ("3", "3 ×"),
+            ("px", "1:1"),
+            ("drawn", "as drawn"),
+        ),
         initial="2",
     )
+    left = forms.IntegerField(required=False, min_value=0, max_value=FARTHEST_PX)
+    top = forms.IntegerField(required=False, min_value=0, max_value=FARTHEST_PX)
+    width = forms.IntegerField(required=False, min_value=1, max_value=FARTHEST_PX)
+    height = forms.IntegerField(required=False, min_value=1, max_value=FARTHEST_PX)
     follows = forms.BooleanField(label="Follow the pointer", required=False)
     length_ms = forms.IntegerField(
         label="Eased within",
@@ -54,6 +64,12 @@ class CloseUpForm(forms.Form):
             f"A close-up comes within 0 to {LONGEST_CLOSE_UP_MS} ms.",
         ),
     )
+
+    @property
+    def drawn(self) -> Box | None:
+        """What was drawn over the program, in px of its frame."""
+        sides = [self.cleaned_data[name] for name in ("left", "top", "width", "height")]
+        return None if None in sides else Box(*sides)
 
 
 class PlaceForm(forms.Form):

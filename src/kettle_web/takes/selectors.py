@@ -66,6 +66,7 @@ class Shown:
     sync: "list[SyncRow]" = field(default_factory=list)
     plots: list[Plot] = field(default_factory=list)
     verdicts: dict[str, str] = field(default_factory=dict)
+    frame: tuple[int, int] = (16, 9)
 
 
 def shown(take: Take, wrong: Mapping[str, forms.Form]) -> Shown:
@@ -97,6 +98,7 @@ def shown(take: Take, wrong: Mapping[str, forms.Form]) -> Shown:
         sync_rows(now, wrong),
         fact_plots(now.survey, now.info.tracks, now.was.rig) if now.survey else [],
         verdicts(now),
+        now.was.rig.format.frame_size,
     )
 
 

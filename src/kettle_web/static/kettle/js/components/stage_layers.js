@@ -1,5 +1,6 @@
 /**
- * Layers are taken hold of over a picture of the program: moved, sized, and moved by arrow keys.
+ * Layers are taken hold of over a picture of the program: moved, sized, and moved by arrow keys,
+ * sized by plus and minus.
  * What fills the frame stays where it is.
  *
  * @typedef {{id: string, name: string, turn: number, box: import("../lib/table_geometry.js").Box}} Layer
@@ -17,6 +18,8 @@ const CORNERS = [
 /** How long the corners are on the screen; they can be taken hold of so far on either side. */
 const CORNER_PX = 11;
 const STEP_PX = 10;
+const SIZE_STEP = 1.1;
+const LEAST_PX = 16;
 
 /**
  * @param {SVGSVGElement} svg over the picture; its viewBox is the frame
@@ -134,14 +137,12 @@ export function mount(svg, tell) {
       const id = /** @type {Element} */ (event.target).getAttribute("data-layer");
       const layer = layers.find((one) => one.id === id);
       const way = ARROWS[event.key];
-      if (!layer || !way) return;
+      const scale = { "+": SIZE_STEP, "-": 1 / SIZE_STEP }[event.key];
+      if (!layer || !(way || scale)) return;
       event.preventDefault();
+      event.stopPropagation();
       const by = event.shiftKey ? 1 : STEP_PX;
-      layer.box = {
-        ...layer.box,
-        left: layer.box.left + way[0] * by,
-        top: layer.box.top + way[1] * by,
-      };
+      layer.box = scale ? scaled(layer.box, scale) : moved(layer.box, way[0] * by, way[1] * by);
       draw();
       tell.dropped(layer);
     },
@@ -157,4 +158,15 @@ export function mount(svg, tell) {
     moving: drag.moving,
     destroy: () => stop.abort(),
   };
+}
+
+/** @param {import("../lib/table_geometry.js").Box} box @param {number} dx @param {number} dy */
+const moved = (box, dx, dy) => ({ ...box, left: box.left + dx, top: box.top + dy });
+
+/** About its middle. @param {import("../lib/table_geometry.js").Box} box @param {number} by */
+function scaled(box, by) {
+  const width = Math.max(LEAST_PX, box.width * by);
+  const height = (width / box.width) * box.height;
+  const [x, y] = middleOf(box);
+  return { left: x - width / 2, top: y - height / 2, width, height };
 }

@@ -5,6 +5,7 @@ import { cutViews } from "../components/cut_views.js";
 import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountLive } from "../components/live.js";
+import { mount as mountNear } from "../components/near_frame.js";
 import { mount as mountOthers } from "../components/other_pages.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
 import { mount as mountPlaying } from "../components/take_controls.js";
@@ -53,6 +54,7 @@ const played = {
   },
 };
 const player = mountPlayer(found("[data-take-player]"), played, views.program);
+mountNear(/** @type {any} */ (found("[data-near-frame]")), player);
 mountPlaying(player, views.program, played, lanes, () => lanes.view);
 const controls = mountControls(data, views, lanes);
 

@@ -2,6 +2,7 @@ import { mount as mountJobs } from "../components/jobs.js";
 import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountLive } from "../components/live.js";
 import { mount as mountTimes } from "../components/local_times.js";
+import { mount as mountNear } from "../components/near_frame.js";
 import { mount as mountOthers } from "../components/other_pages.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
 import { mount as mountControls } from "../components/take_controls.js";
@@ -40,6 +41,7 @@ if (lines && lanes && place) {
     mountLanes(lanes, data, view),
   );
   const player = mountPlayer(place, data, view);
+  mountNear(/** @type {SVGSVGElement} */ (place.querySelector("[data-near-frame]")), player);
   const svg = /** @type {SVGSVGElement} */ (place.querySelector("[data-stage]"));
   mountControls(player, view, data, mountStage(svg, player, view));
   const load = async () => {
