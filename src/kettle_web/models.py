@@ -177,6 +177,11 @@ class Export(models.Model):
         """The file on disk."""
         return Path(settings.DATA) / "exports" / self.file
 
+    @property
+    def picture_path(self) -> Path:
+        """The small picture of where it is, while it is made."""
+        return self.path.with_name(f".{self.file}.at.jpg")
+
 
 class Key(models.Model):
     """A key that was changed: of an action of the pages."""

@@ -205,7 +205,9 @@ def picture_settings(order: Export, aim: Aim | None) -> EncoderSettings:
     rate: RateControl = AverageBitrate(aim.kbps, BEST_CRF) if aim else ConstantQuality(order.crf)
     codecs: dict[str, Codec] = {"webm": "vp9", "av1": "av1"}
     codec = codecs.get(order.kind, "h264")
-    return EncoderSettings(rate, order.speed, Fraction(2), codec=codec)
+    # Where quality alone decides, an export that was interrupted can go on.
+    free = aim is None and codec == "h264"
+    return EncoderSettings(rate, order.speed, Fraction(2), stitchable=free, codec=codec)
 
 
 def sound_format(order: Export, aim: Aim | None) -> ProgramFormat:

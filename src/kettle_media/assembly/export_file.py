@@ -26,12 +26,14 @@ from kettle_media.assembly.check_export import check_export
 from kettle_media.assembly.export_moving import write_frames, write_moving
 from kettle_media.assembly.export_sound import write_sound
 from kettle_media.assembly.finding import Finding
+from kettle_media.assembly.peek import Peek
 from kettle_media.assembly.show import NO_FILES, show_of_assembly
 from kettle_media.durable import put_in_place, replace_file
 from kettle_media.program.cells import Composed
 from kettle_media.program.mix import ProgramMix
 from kettle_media.program.program_file import Progress
 from kettle_media.program.show import Show
+from kettle_media.program.spool import Spool
 from kettle_media.program.write_show import write_show
 from kettle_media.take.align import GiveWay, go_on
 from kettle_media.take.folder import TakeFolder
@@ -72,6 +74,7 @@ def export(
     give_way: GiveWay = go_on,
     title: str = "",
     files: Path = NO_FILES,
+    picture: Path | None = None,
 ) -> Exported:
     """Make a file of a cut list.
 
@@ -83,6 +86,12 @@ def export(
     target : replaced only when the new file is whole and was checked; chapters lie beside it
     title : what it is called in the file
     files : the folder in which added files lie
+    picture : where a small JPEG of what is encoded just now is put, again and again
+
+    Notes
+    -----
+    An end of the process leaves a spool beside the target, from which the next one goes on; any
+    other end leaves nothing.
 
     Raises
     ------
@@ -95,7 +104,8 @@ def export(
     format_, crop = order.format(program), order.crop(program)
     cuts = excerpt(cuts, program.fps, order.from_ms * 10**6, order.until_ms * 10**6)
     with closing(show_of_assembly(takes, cuts, format_, False, give_way, files, crop)) as show:
-        work = _Work(show, order, part, on_progress, give_way, title)
+        spool, peek = Spool(spool_beside(target)), Peek(picture) if picture else None
+        work = _Work(show, order, part, on_progress, give_way, title, spool, peek)
         try:
             tries = work.make()
             findings = check_export(part, work.show, order, work.lufs, work.frames)
@@ -106,7 +116,14 @@ def export(
             with Told(target, True, "{} cannot be written"):
                 _write_chapters(target, work.show)
                 put_in_place(part, target)
+            spool.remove()
+        except Exception:
+            spool.remove()
+            raise
         finally:
+            spool.close()
+            if peek:
+                peek.close()
             with suppress(OSError):
                 part.unlink(missing_ok=True)
         plan = work.show.plan
@@ -130,6 +147,11 @@ def chapters_beside(target: Path) -> Path:
     return target.with_name(f"{target.stem}.chapters.vtt")
 
 
+def spool_beside(target: Path) -> Path:
+    """The file beside an export that is made, from which it goes on after an interruption."""
+    return target.with_name(f".{target.name}.spool")
+
+
 class _Work:
     """One export on its way: measured, encoded, encoded again where its size asks for it."""
 
@@ -141,11 +163,13 @@ class _Work:
         tell: Progress,
         give_way: Callable[[], None],
         title: str,
+        spool: Spool,
+        peek: Peek | None,
     ) -> None:
         # Stems are a take's.
         self.show = replace(show, plan=replace(show.plan, stems=()))
         self._order, self._part, self._tell, self._give_way = order, part, tell, give_way
-        self._done, self._title = 0, title
+        self._done, self._title, self._spool, self._peek = 0, title, spool, peek
         # Of the mix as it was, and as it is written; None where it is left alone.
         self.lufs_before: float | None = None
         self.lufs: float | None = None
@@ -252,6 +276,8 @@ class _Work:
                 picture=picture_settings(order, aim),
                 container=CONTAINERS[order.kind],
                 title=self._title,
+                spool=self._spool,
+                look=self._peek,
             )
         else:
             write_sound(self.show, self._part, order, tell)

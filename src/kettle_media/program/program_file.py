@@ -28,9 +28,11 @@ from kettle_media.program.program_sound import (
     sound_checksums,
     sound_packets,
 )
+from kettle_media.program.spool import Spool, Spooled
 from kettle_media.told import Told
 
 Progress = Callable[[int, int], None]
+Look = Callable[[Plane], None]
 PACKETS_AHEAD = 64
 # A frame waits for at most two that are shown after it (B-frames, one of them referred to).
 REORDERED = 2
@@ -54,6 +56,9 @@ class ProgramWriting:
     title: str = ""
     # Program times in ns and what begins there.
     chapters: tuple[tuple[int, str], ...] = ()
+    # What goes on where it was interrupted, and who is shown frames that are encoded.
+    spool: Spool | None = None
+    look: Look | None = None
 
 
 def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> None:
@@ -149,18 +154,37 @@ class _Pictures:
         """Packets, each with the number of its frame."""
         with ExitStack() as stack:
             reader = _Reader(self._made.known, self._made.plan.fps, self._extradata, stack)
+            spool = self._made.spool
+            if spool:
+                spool.open(self._extradata)
             fresh: list[Cell] = []
             for cell in self._made.cells:
                 taken_over = reader.packets(cell)
+                if taken_over is None and spool:
+                    taken_over = spool.packets(cell)
                 if taken_over is None:
                     fresh.append(cell)
                     continue
                 if fresh:
-                    yield from self._encoded(fresh)
+                    yield from self._spooled(fresh)
                     fresh = []
                 yield from taken_over
             if fresh:
-                yield from self._encoded(fresh)
+                yield from self._spooled(fresh)
+
+    def _spooled(self, cells: list[Cell]) -> Iterator[tuple[Any, int]]:
+        """Packets that are encoded; those of each cell are kept once all of them are there."""
+        spool = self._made.spool
+        if spool is None:
+            yield from self._encoded(cells)
+            return
+        left, kept = list(cells), list[Spooled]()
+        for packet, number in self._encoded(cells):
+            kept.append((bytes(packet), number, packet.is_keyframe))
+            if left and len(kept) == left[0].end - left[0].first:
+                spool.keep(left.pop(0), kept)
+                kept = []
+            yield packet, number
 
     def _encoded(self, cells: list[Cell]) -> Iterator[tuple[Any, int]]:
         made, first = self._made, cells[0].first
@@ -173,6 +197,8 @@ class _Pictures:
         frames = made.frames(range(first, cells[-1].end))
         try:
             for number, buffer in enumerate(frames, first):
+                if made.look:
+                    made.look(buffer)
                 frame = av.VideoFrame.from_numpy_buffer(buffer, format="yuv420p")
                 frame.pts, frame.time_base = number, 1 / fps
                 if number in starts:

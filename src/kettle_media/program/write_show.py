@@ -10,11 +10,18 @@ from kettle_core.rig.encoder_settings import EncoderSettings, program_settings
 from kettle_core.rig.format import ProgramFormat
 from kettle_media.program.cells import Cell, Composed, cells_of, with_sums
 from kettle_media.program.mix import ProgramMix, Stems
-from kettle_media.program.program_file import ProgramWriting, Progress, checksums, write_program
+from kettle_media.program.program_file import (
+    Look,
+    ProgramWriting,
+    Progress,
+    checksums,
+    write_program,
+)
 from kettle_media.program.program_sound import SoundWriting
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.show import Show
 from kettle_media.program.sound_cells import sound_cells_of, stem_key
+from kettle_media.program.spool import Spool
 
 
 @dataclass(frozen=True)
@@ -45,6 +52,8 @@ def write_show(
     picture: EncoderSettings | None = None,
     container: str = "mp4",
     title: str = "",
+    spool: Spool | None = None,
+    look: Look | None = None,
 ) -> Written:
     """Write a show's pictures, its mix, and the stems that are not there as they are by now.
 
@@ -57,6 +66,8 @@ def write_show(
     picture : how pictures are encoded, if not as `written` says
     container : of the file, by libav's name
     title : what the file says it is called
+    spool : where packets are kept until the file is whole; taken over where they are there
+    look : is given frames as they are encoded
 
     Raises
     ------
@@ -96,6 +107,8 @@ def write_show(
             container,
             title,
             show.chapters,
+            spool if settings.stitchable else None,
+            look,
         )
         write_program(target, writing, on_progress)
     return made

@@ -12,7 +12,7 @@ from kettle_core.errors import CutError
 from kettle_core.rig.file_names import file_name
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.export_document import export_to_dict
-from kettle_media.assembly.export_file import chapters_beside
+from kettle_media.assembly.export_file import chapters_beside, spool_beside
 from kettle_web.assembly.material import Material
 from kettle_web.jobs.services import LONG, cancel, order
 from kettle_web.models import Export, Version
@@ -74,3 +74,4 @@ def delete_export(*, export: Export) -> None:
     with suppress(OSError):
         path.unlink(missing_ok=True)
         chapters_beside(path).unlink(missing_ok=True)
+        spool_beside(path).unlink(missing_ok=True)

@@ -9,4 +9,5 @@ urlpatterns = [
     path("exports/<int:pk>/again/", views.again, name="export-again"),
     path("exports/<int:pk>/delete/", views.delete, name="delete-export"),
     path("exports/<int:pk>/file/", views.export_file, name="export-file"),
+    path("exports/<int:pk>/picture/", views.export_picture, name="export-picture"),
 ]

@@ -122,3 +122,12 @@ def export_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The file itself, to be played or downloaded."""
     found = get_object_or_404(Export, pk=pk)
     return file_answer(request, found.path, found.file if "download" in request.GET else "")
+
+
+@require_safe
+def export_picture(request: HttpRequest, pk: int) -> HttpResponse:
+    """A small picture of where an export is that is being made."""
+    found = get_object_or_404(Export, pk=pk)
+    answer = file_answer(request, found.picture_path)
+    answer["Cache-Control"] = "no-store"
+    return answer

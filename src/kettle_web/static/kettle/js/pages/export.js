@@ -3,6 +3,8 @@ import { mount as mountKeys } from "../components/keys.js";
 import { mount as mountTimes } from "../components/local_times.js";
 import { mount as mountSaving } from "../components/saving_forms.js";
 
+const LOOK_EVERY_MS = 1500;
+
 /** Only the fields that mean something for the kind of file that is chosen. */
 function showFields() {
   const form = /** @type {HTMLFormElement | null} */ (document.querySelector("[data-own-export]"));
@@ -15,6 +17,20 @@ function showFields() {
   }
 }
 
+/** Where exports are that are being made: each picture is shown once it has come. */
+function lookAt() {
+  for (const place of document.querySelectorAll("[data-export-at]")) {
+    const shown = /** @type {HTMLImageElement} */ (place);
+    const fresh = new Image();
+    fresh.addEventListener("load", () => {
+      shown.src = fresh.src;
+      shown.hidden = false;
+    });
+    fresh.src = `${shown.dataset.exportAt}?${Date.now()}`;
+  }
+}
+
+window.setInterval(lookAt, LOOK_EVERY_MS);
 document.addEventListener("change", showFields);
 document.addEventListener("parts:swapped", showFields);
 showFields();
