@@ -16,7 +16,9 @@ from kettle_core.assembly.export import Export
 from kettle_core.rig.format import Format
 from kettle_media.assembly import export_file
 from kettle_media.assembly.export_file import export, spool_beside
+from kettle_media.program.cells import Cell
 from kettle_media.program.renderer import Renderer
+from kettle_media.program.spool import Spool
 from tests.fixtures import demo_take
 
 S = 10**9
@@ -79,19 +81,6 @@ class GoesOn(unittest.TestCase):
         self.assertEqual(self.make(), 120)
         self.assertEqual(self.make(), 180)
 
-    def test_a_spool_that_is_damaged_or_of_another_order_is_begun_anew(self):
-        self.kill()
-        spool = spool_beside(self.target)
-        data = bytearray(spool.read_bytes())
-        data[len(data) // 2] ^= 255
-        spool.write_bytes(bytes(data))
-        self.assertGreater(self.make(), 120)
-        self.kill()
-        other = Export("mp4", 480, crf=20, speed="veryfast", lufs=None)
-        self.assertEqual(self.make(other), 180)
-        spool.write_bytes(b"\0\0\0\5nothing")
-        self.assertEqual(self.make(), 180)
-
     def test_what_fails_for_another_reason_leaves_no_spool(self):
         with (
             suppress(OSError),
@@ -111,3 +100,49 @@ class GoesOn(unittest.TestCase):
         export(self.takes, self.cuts, SMALL, ORDER, self.target, tell, picture=picture)
         self.assertEqual(set(seen), {(320, 180)})
         self.assertFalse(picture.exists())
+
+
+class Spools(unittest.TestCase):
+    # A sequence and a picture header, as an encoder tells them.
+    HEADERS = b"\0\0\0\1\x67\x64\x00\0\0\0\1\x68\xee"
+
+    def setUp(self):
+        self.path = Path(self.enterContext(TemporaryDirectory())) / "spool"
+        self.cells = [Cell(0, 2, "one"), Cell(2, 4, "two"), Cell(4, 6, "three")]
+        spool = self.opened()
+        for cell in self.cells:
+            packets = [(bytes([n]) * 50, cell.first + n, not n) for n in range(2)]
+            spool.keep(cell, packets)
+        spool.close()
+
+    def opened(self, headers=HEADERS):
+        spool = Spool(self.path)
+        spool.open(headers)
+        return spool
+
+    def there(self, spool):
+        return [cell.key for cell in self.cells if spool.packets(cell)]
+
+    def test_cells_are_taken_over_wherever_they_lie_by_then(self):
+        packets = self.opened().packets(Cell(100, 102, "two"))
+        self.assertEqual([(bytes(p)[0], n, p.is_keyframe) for p, n in packets],
+                         [(0, 100, True), (1, 101, False)])  # fmt: skip
+
+    def test_what_is_damaged_or_cut_short_counts_as_not_there_and_is_written_anew(self):
+        data = self.path.read_bytes()
+        third = data.index(b'"three"')
+        for damaged in (data[: third + 60], data[:-1] + b"x"):
+            self.path.write_bytes(damaged)
+            spool = self.opened()
+            self.assertEqual(self.there(spool), ["one", "two"])
+            spool.keep(self.cells[2], [(b"a", 4, True), (b"b", 5, False)])
+            spool.close()
+            self.assertEqual(self.there(self.opened()), ["one", "two", "three"])
+        for nothing in (b"", b"\0\0\0\5nothing", os.urandom(500)):
+            self.path.write_bytes(nothing)
+            self.assertEqual(self.there(self.opened()), [])
+
+    def test_packets_of_other_settings_are_not_taken_over(self):
+        other = self.HEADERS.replace(b"\xee", b"\xef")
+        self.assertEqual(self.there(self.opened(other)), [])
+        self.assertEqual(self.there(self.opened()), [])
