@@ -1,11 +1,20 @@
 """The demo's tutorial, cut and handed over once, so that its pages do not begin empty."""
 
-from kettle_core.assembly.cut_changes import at_speed, take_out, with_card, with_fades, with_music
+from kettle_core.assembly.cut_changes import (
+    at_speed,
+    take_out,
+    with_card,
+    with_fades,
+    with_music,
+    with_retold,
+)
 from kettle_core.assembly.cut_list import CutList, Known, Music, Place
 from kettle_core.assembly.export import Export
+from kettle_core.assembly.retold import Retold
+from kettle_core.program.cues import CloseUp, Step
 from kettle_core.rig.rig import Card
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_studio.lesson import TITLE
+from kettle_studio.lesson import PART, TITLE
 from kettle_web.assembly.material import Material
 from kettle_web.assembly.services import take_over, version_of
 from kettle_web.export.services import order_export
@@ -16,6 +25,8 @@ TITLE_CARD = Card(f"{TITLE}\nwith Odile Fernhollow", size_px=88)
 END_CARD = Card("Next time\nSewing the first station", size_px=72, backdrop="#1c6b60")
 # Of the first take a slip of the tongue; of the second one a page that loads.
 SLIP_S, LOADS_S = (6.0, 7.8), (17.6, 21.2)
+# Only here the first take goes nearer to the sheet, and has a chapter.
+NEAR_S, CHAPTER = (9.0, 13.0), "What we make today"
 CARDS_S = 3
 
 
@@ -39,4 +50,11 @@ def demo_cuts(cuts: CutList, known: Known) -> CutList:
     cuts = at_speed(cuts, known, begins, ends, 400, stretched=False)
     cuts = with_card(cuts, known, TITLE_CARD, CARDS_S * NS_PER_S, first.id)
     cuts = with_card(cuts, known, END_CARD, CARDS_S * NS_PER_S, "")
+    near, far = (round(s * NS_PER_S) for s in NEAR_S)
+    told = (
+        Step(0, CHAPTER),
+        CloseUp(near, "display-1", PART, 600),
+        CloseUp(far, "display-1", None, 600),
+    )
+    cuts = with_retold(cuts, Retold(first.take, cues=told))
     return with_music(with_fades(cuts, 500, 1000), Music("strings", -10))
