@@ -1,7 +1,8 @@
 """Whether an exported file is what it should be: looked at before it is called done."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 import av
@@ -31,12 +32,18 @@ HEARD = 1e-3
 
 
 def check_export(
-    path: Path, show: Show, order: Export, lufs: float | None, frames: int | None = None
+    path: Path,
+    show: Show,
+    order: Export,
+    lufs: float | None,
+    frames: int | None = None,
+    meant: Mapping[int, Plane] = MappingProxyType({}),
 ) -> list[Finding]:
     """Look at a file that was made of a show, whose mix is as loud as was measured.
 
-    `frames` are as many as it is to have, all of the plan's if None. Raises TakeError if it can't
-    be read.
+    `frames` are as many as it is to have, all of the plan's if None; `meant` are frames as they
+    were drawn for it, by their numbers: others are drawn again. Raises TakeError if it can't be
+    read.
     """
     plan = show.plan
     frames, length_s = plan.frames if frames is None else frames, float(plan.frames / plan.fps)
@@ -50,7 +57,7 @@ def check_export(
         if order.has_picture:
             found.append(_frames(path, frames))
     if order.has_picture:
-        found.append(_pictures(path, show))
+        found.append(_pictures(path, show, meant))
     found += _sound(path, show, order, lufs)
     return found
 
@@ -75,18 +82,27 @@ def _frames(path: Path, frames: int) -> Finding:
     return Finding("Frames", f"{there} of {frames}", there == frames)
 
 
-def _pictures(path: Path, show: Show) -> Finding:
+def looked_at(frames: int) -> set[int]:
+    """The numbers of the frames that are compared, of so many."""
+    return {number for around in _looked_at(frames) for number in around}
+
+
+def _looked_at(frames: int) -> list[list[int]]:
+    """A frame at each place, with those before and after that it must not be."""
+    ways, last = (0, -FRAMES_AWAY, FRAMES_AWAY), frames - 1
+    middles = [min(last, int(share * frames)) for share in PLACES]
+    return [[min(max(0, middle + by), last) for by in ways] for middle in middles]
+
+
+def _pictures(path: Path, show: Show, meant: Mapping[int, Plane]) -> Finding:
     """Frames at some places against the plan's own."""
     plan = show.plan
     drawn = Renderer(plan, show.sources, show.masks)
     near, good = [], True
-    for share in PLACES:
-        number = min(plan.frames - 1, int(share * plan.frames))
-        there = _frame_at(path, float(number / plan.fps))
-        around = [
-            min(max(0, number + by), plan.frames - 1) for by in (0, -FRAMES_AWAY, FRAMES_AWAY)
-        ]
-        db = [_psnr_db(there, drawn.frame(n)) if there is not None else 0.0 for n in around]
+    for around in _looked_at(plan.frames):
+        there = _frame_at(path, float(around[0] / plan.fps))
+        wanted = [meant[n] if n in meant else drawn.frame(n) for n in around]
+        db = [_psnr_db(there, one) if there is not None else 0.0 for one in wanted]
         near.append(db[0])
         good &= db[0] >= max(LEAST_PSNR_DB, *(away - WORSE_DB for away in db[1:]))
     words = ", ".join(f"{db:.0f}" for db in near)

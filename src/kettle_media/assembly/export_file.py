@@ -18,11 +18,12 @@ from kettle_core.assembly.export import (
     sound_format,
 )
 from kettle_core.errors import CutError
+from kettle_core.picture.picture import Plane
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
 from kettle_core.sound.loudness import LoudnessMeter
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.assembly.check_export import check_export
+from kettle_media.assembly.check_export import check_export, looked_at
 from kettle_media.assembly.export_moving import write_frames, write_moving
 from kettle_media.assembly.export_sound import write_sound
 from kettle_media.assembly.finding import Finding
@@ -108,7 +109,7 @@ def export(
         work = _Work(show, order, part, on_progress, give_way, title, spool, peek)
         try:
             tries = work.make()
-            findings = check_export(part, work.show, order, work.lufs, work.frames)
+            findings = check_export(part, work.show, order, work.lufs, work.frames, work.meant)
             bad = [found.words for found in findings if not found.good]
             if bad:
                 raise CutError(f"The file is not as it should be: {' '.join(bad)}", "out")
@@ -173,6 +174,9 @@ class _Work:
         # Of the mix as it was, and as it is written; None where it is left alone.
         self.lufs_before: float | None = None
         self.lufs: float | None = None
+        # Frames as they were drawn, by their numbers: those that are looked at in the end.
+        self.meant: dict[int, Plane] = {}
+        self._looked = looked_at(show.plan.frames)
         # As many frames as the file is to have.
         self.frames = show.plan.frames
         plan = show.plan
@@ -254,6 +258,12 @@ class _Work:
         frames = self.show.plan.frames
         return max(1, self._done + tries * frames)
 
+    def _look(self, number: int, buffer: Plane) -> None:
+        if number in self._looked:
+            self.meant[number] = buffer.copy()
+        if self._peek:
+            self._peek.look(buffer)
+
     def _told(self, done: int, total: int) -> None:
         self._give_way()
         self._tell(done, total)
@@ -277,7 +287,7 @@ class _Work:
                 container=CONTAINERS[order.kind],
                 title=self._title,
                 spool=self._spool,
-                look=self._peek,
+                look=self._look,
             )
         else:
             write_sound(self.show, self._part, order, tell)

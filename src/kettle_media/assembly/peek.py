@@ -22,7 +22,7 @@ class Peek:
     def __init__(self, path: Path) -> None:
         self._path, self._next_s = path, 0.0
 
-    def __call__(self, buffer: Plane) -> None:
+    def look(self, buffer: Plane) -> None:
         """Look at a frame (rows * 3 / 2, columns), I420."""
         now_s = time.monotonic()
         if now_s < self._next_s:

@@ -32,7 +32,8 @@ from kettle_media.program.spool import Spool, Spooled
 from kettle_media.told import Told
 
 Progress = Callable[[int, int], None]
-Look = Callable[[Plane], None]
+# A frame's number and the frame.
+Look = Callable[[int, Plane], None]
 PACKETS_AHEAD = 64
 # A frame waits for at most two that are shown after it (B-frames, one of them referred to).
 REORDERED = 2
@@ -198,7 +199,7 @@ class _Pictures:
         try:
             for number, buffer in enumerate(frames, first):
                 if made.look:
-                    made.look(buffer)
+                    made.look(number, buffer)
                 frame = av.VideoFrame.from_numpy_buffer(buffer, format="yuv420p")
                 frame.pts, frame.time_base = number, 1 / fps
                 if number in starts:
