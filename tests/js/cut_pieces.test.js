@@ -59,3 +59,23 @@ test("what lies in a take lies on paper wherever it is used", () => {
   assert.deepEqual(placesOf(rows, "b", 1), [10]);
   assert.deepEqual(placesOf([...rows, ...papered([rows[3]])], "b", 2), [11, 1]);
 });
+
+test("what is out takes no paper where it is folded", () => {
+  const folded = papered(rows, true);
+  assert.deepEqual(
+    folded.map((row) => [row.paper, row.paper_end]),
+    [
+      [0, 4],
+      [4, 4],
+      [4, 8],
+      [8, 11],
+    ],
+  );
+  assert.deepEqual(onPaper(folded, "a", 3, 7), [
+    [3, 4],
+    [4, 5],
+  ]);
+  assert.deepEqual(placesOf(folded, "a", 5), []);
+  for (let at = 0; at < 9; at += 0.1)
+    assert.ok(Math.abs(toProgram(folded, toPaper(folded, at)) - at) < 1e-9);
+});

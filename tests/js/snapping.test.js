@@ -12,6 +12,14 @@ test("a place is drawn to the nearest one that is near enough", () => {
 test("what stands on the lines is what is meant", () => {
   const at = (at_s) => [{ at_s, words: "" }];
   const changed = [{ from: 7, until: 8, out: true, words: "" }];
-  const paper = { steps: at(1), scenes: at(2), marks: at(3), quiet: [[4, 5]], seams: [6], changed };
+  const paper = {
+    steps: at(1),
+    scenes: at(2),
+    marks: at(3),
+    quiet: [[4, 5]],
+    seams: [6],
+    folds: [],
+    changed,
+  };
   assert.deepEqual(snapsOf(paper), [1, 2, 3, 4, 5, 6, 7, 8]);
 });

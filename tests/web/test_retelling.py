@@ -98,6 +98,23 @@ class Scenes(RetoldCase):
         )
         self.assertContains(wrong, "A close-up comes within", status_code=400)
 
+    def test_a_layer_is_placed_for_a_stretch(self):
+        address = self.address("assembly-layers")
+        there = self.client.get(address, {"from_piece": "p1", "from_s": "1.0"}).json()
+        layer = there["layers"][-1]
+        box = {"left": "100", "top": "80", "width": "320", "height": "320"}
+        placed = {"scene": there["scene"], "layer": layer["id"], "turn": "0", **box}
+        self.change("place", ("p1", 1.0), ("p1", 2.0), **placed)
+        lefts = [
+            self.client.get(address, {"from_piece": "p1", "from_s": at}).json()["layers"][-1]["box"]
+            for at in ("0.5", "1.5", "2.5")
+        ]
+        self.assertEqual([box["left"] == 100 for box in lefts], [False, True, False])
+        gone = self.client.get(
+            address, {"from_piece": "p9", "from_s": "1"}, headers={"Accept": "application/json"}
+        )
+        self.assertIn("is gone", gone.json()["error"])
+
     def test_what_cannot_be_is_refused(self):
         for values, words in (
             ({"part": "scene", "scene": "gone"}, "not in the take"),

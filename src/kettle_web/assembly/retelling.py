@@ -22,7 +22,7 @@ from kettle_web.assembly.forms import ChapterForm
 from kettle_web.assembly.material import Material, TakeOf
 from kettle_web.frame.asking import WrongFieldError
 from kettle_web.takes import changes as of_take
-from kettle_web.takes.overview import TakeNow, cue_row
+from kettle_web.takes.overview import TakeNow, cue_row, layers_at
 
 # What is changed of a take without a place, by the id of a cue.
 BY_CUE = ("drop", "call")
@@ -57,6 +57,15 @@ def retell(cuts: CutList, asked: Asked, material: Material) -> Changed:
         way_of = partial(pointer_way, found.now.folder)
         made, words = of_take.change(now, of_take.Asked(post, own, found.now.take_time, way_of))
     return with_retold(cuts, Retold.between(take, own.cues, made.cues_now(own.cues))), words
+
+
+def layers_there(cuts: CutList, asked: Asked, material: Material) -> dict[str, Any]:
+    """The layers that are seen where the play head is, or what is marked begins. Raises CutError."""
+    place = asked.place().now(cuts)
+    found = material.takes.get(cuts.piece(place.piece).take)
+    if found is None:
+        raise CutError("This is no piece of a take. Go to one first.", "piece")
+    return layers_at(found.told(cuts), place.at_ns / NS_PER_S)
 
 
 def _own(found: TakeOf, cuts: CutList) -> tuple[Recorded, Afterwards]:

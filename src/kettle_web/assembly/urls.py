@@ -7,6 +7,7 @@ urlpatterns = [
     path("assembly/<int:pk>/", views.assembly, name="assembly"),
     path("assembly/<int:pk>/overview/", views.assembly_overview, name="assembly-overview"),
     path("assembly/<int:pk>/quiet/", views.quiet, name="assembly-quiet"),
+    path("assembly/<int:pk>/layers/", views.layers, name="assembly-layers"),
     path("assembly/<int:pk>/change/", views.change_assembly, name="change-assembly"),
     path("assembly/<int:pk>/retell/", views.retell_assembly, name="retell-assembly"),
     path("assembly/<int:pk>/undo/", views.undo, name="undo-assembly"),

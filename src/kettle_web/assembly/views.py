@@ -25,7 +25,13 @@ from kettle_web.assembly.forms import (
 )
 from kettle_web.assembly.material import Material
 from kettle_web.assembly.overview import gone_pieces, overview, quiet_overview
-from kettle_web.assembly.retelling import chapter_rows, choices, retell, retold_rows
+from kettle_web.assembly.retelling import (
+    chapter_rows,
+    choices,
+    layers_there,
+    retell,
+    retold_rows,
+)
 from kettle_web.assembly.services import (
     another_version,
     delete_version,
@@ -142,6 +148,16 @@ def quiet(request: HttpRequest, pk: int) -> HttpResponse:
     post["part"] = "quiet-out"
     return JsonResponse(
         quiet_overview(version.values, asked_of(post, material, version.values), form)
+    )
+
+
+@require_safe
+def layers(request: HttpRequest, pk: int) -> HttpResponse:
+    """The layers that are seen at a place of a version, to be taken hold of."""
+    version = _version(pk)
+    material = Material(version.tutorial)
+    return JsonResponse(
+        layers_there(version.values, asked_of(request.GET, material, CutList()), material)
     )
 
 

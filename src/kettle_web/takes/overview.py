@@ -142,9 +142,8 @@ def overview(take: Take) -> dict[str, Any]:
     }
 
 
-def layers_at(take: Take, at_s: float) -> dict[str, Any]:
+def layers_at(now: TakeNow, at_s: float) -> dict[str, Any]:
     """The scene at a time of the take, its layers, and the frame in which they lie."""
-    now = take_now(take)
     at_ns = min(round(at_s * NS_PER_S), int(now.take_time.length_ns) - 1)
     state = now.said.state_at(to_ns(now.take_time.source_at(max(0, at_ns))[1]))
     size = now.was.rig.format

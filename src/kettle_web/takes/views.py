@@ -21,7 +21,7 @@ from kettle_web.rigs.start import start_page
 from kettle_web.takes import selectors, services
 from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
 from kettle_web.takes.forms import FineForm, LayersForm, StripForm
-from kettle_web.takes.overview import layers_at, overview
+from kettle_web.takes.overview import layers_at, overview, take_now
 from kettle_web.takes.own_rig import as_recorded, own_rig
 from kettle_web.takes.players import PlayerLine
 
@@ -87,7 +87,7 @@ def layers(request: HttpRequest, pk: int) -> HttpResponse:
     form = LayersForm(request.GET)
     if not form.is_valid():
         raise TakeError("There are no layers at this place. Reload the page.")
-    return JsonResponse(layers_at(_take(pk), form.cleaned_data["at_s"]))
+    return JsonResponse(layers_at(take_now(_take(pk)), form.cleaned_data["at_s"]))
 
 
 @require_safe

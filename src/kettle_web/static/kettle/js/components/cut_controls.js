@@ -21,6 +21,10 @@ export function mount(data, views, lanes) {
     begin: () => lines.mark(lines.at, lines.stretch?.[1] ?? lines.total),
     end: () => lines.mark(lines.stretch?.[0] ?? 0, lines.at),
     lanes: () => lanes.toggle(),
+    fold: () => {
+      data.fold(!data.folded);
+      views.relaid();
+    },
   };
 
   /** The piece and the time of its take at a place; an end belongs to the piece before. @param {number} paper @param {boolean} [isEnd] */
@@ -65,6 +69,8 @@ export function mount(data, views, lanes) {
     }
     for (const button of document.querySelectorAll("[data-cut-do=lanes]"))
       button.setAttribute("aria-pressed", String(lanes.open));
+    for (const button of document.querySelectorAll("[data-cut-do=fold]"))
+      button.setAttribute("aria-pressed", String(data.folded));
   };
 
   const askQuiet = async () => {

@@ -1,4 +1,4 @@
-import { onPaper, papered, placesOf, rowAt } from "../lib/cut_pieces.js";
+import { isFolded, onPaper, papered, placesOf, rowAt } from "../lib/cut_pieces.js";
 import { inkOf } from "../lib/take_paper.js";
 import { takeData } from "./take_data.js";
 
@@ -24,6 +24,7 @@ export function cutData(address, came) {
   let known = null;
   /** @type {Row[]} */
   let rows = [];
+  let folded = false;
   /** By the two values of the page; by those of the takes' surveys before they were changed. @type {Record<string, [number, number][]> | null} */
   let quiet = null;
   /** @type {import("../lib/take_paper.js").Paper | null} */
@@ -96,7 +97,7 @@ export function cutData(address, came) {
         (one) => one.at_s,
       ),
       changed: rows
-        .filter((row) => row.out || row.words)
+        .filter((row) => (row.out || row.words) && !isFolded(row))
         .map((row) => ({
           from: row.paper,
           until: row.paper_end,
@@ -109,8 +110,9 @@ export function cutData(address, came) {
           return before && (before.take !== row.take || before.until_s !== row.from_s);
         })
         .map((row) => row.paper),
+      folds: rows.filter(isFolded).map((row) => row.paper),
       cards: rows
-        .filter((row) => row.card)
+        .filter((row) => row.card && !isFolded(row))
         .map((row) => ({ from: row.paper, until: row.paper_end, words: row.card })),
       ink: inkNow(takes),
     };
@@ -129,6 +131,15 @@ export function cutData(address, came) {
       paper ??= known ? made() : null;
       return paper;
     },
+    get folded() {
+      return folded;
+    },
+    /** What is out as a tick, or in its place again. @param {boolean} now */
+    fold(now) {
+      folded = now;
+      rows = papered(known?.pieces ?? [], folded);
+      changed();
+    },
     /** The data of a take that is used. @param {string} take */
     take: (take) => takes.get(take) ?? null,
     /** What counts as quiet by now. @param {Record<string, [number, number][]>} found */
@@ -142,7 +153,7 @@ export function cutData(address, came) {
         const answer = await fetch(address, { headers, signal: stop.signal });
         if (!answer.ok) return;
         known = /** @type {Cuts} */ (await answer.json());
-        rows = papered(known.pieces);
+        rows = papered(known.pieces, folded);
         for (const [take, { overview }] of Object.entries(known.takes))
           if (!takes.has(take)) takes.set(take, takeData(overview, changed));
         changed();

@@ -8,6 +8,7 @@ import { colours } from "./canvas.js";
 
 const HATCH_PX = 7;
 const CLOSE_PX = 5;
+const FOLD_PX = 5;
 
 /**
  * Cards: what they say, on their own ground.
@@ -95,12 +96,23 @@ function combed(pen, x, y, wide, high, colour) {
 }
 
 /**
- * Where one piece ends and another one begins that does not go on with it.
+ * Where one piece ends and another one begins that does not go on with it, and what is folded away.
  * @param {CanvasRenderingContext2D} pen @param {Paper} paper @param {Layout} all
  * @param {number} margin @param {number} width px
  */
 export function drawSeams(pen, paper, all, margin, width) {
-  const [copper] = colours("copper");
+  const [copper, brick] = colours("copper", "brick");
+  pen.fillStyle = brick;
+  for (const at of paper.folds) {
+    const place = placeOf(all, at);
+    const x = margin + place.x * width;
+    pen.beginPath();
+    pen.moveTo(x - FOLD_PX, place.line.base - 4);
+    pen.lineTo(x + FOLD_PX, place.line.base - 4);
+    pen.lineTo(x, place.line.base + FOLD_PX);
+    pen.fill();
+    pen.fillRect(x - 0.5, place.line.base - 3, 1, all.ink + 6);
+  }
   pen.fillStyle = copper;
   for (const at of paper.seams) {
     const place = placeOf(all, at);

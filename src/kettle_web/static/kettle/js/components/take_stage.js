@@ -12,6 +12,7 @@ const SETTLE_MS = 400;
 export function mount(svg, player, view) {
   const stop = new AbortController();
   const on = { signal: stop.signal };
+  const form = () => /** @type {HTMLFormElement} */ (document.querySelector("[data-place-layer]"));
   const button = () => document.querySelector("[data-take=place]");
   const stage = mountLayers(svg, { dropped: settle });
   let isOpen = false;
@@ -25,14 +26,20 @@ export function mount(svg, player, view) {
 
   /** Keys come one after the other; the last place counts, at the time at which it was pressed. @param {import("./stage_layers.js").Layer} layer */
   function settle(layer) {
-    const form = /** @type {HTMLFormElement} */ (document.querySelector("[data-place-layer]"));
-    const data = dataOf(form);
+    const data = dataOf(form());
     const values = { part: "place", scene, layer: layer.id, turn: layer.turn };
     for (const [name, value] of Object.entries({ ...values, ...wholeBox(layer.box) }))
       data.set(name, String(value));
-    pending = [form.action, data];
+    pending = [form().action, data];
     window.clearTimeout(saving);
     saving = window.setTimeout(() => send(save), SETTLE_MS);
+  }
+
+  /** The place that the form is about, as it is asked for. */
+  function placeAsked() {
+    const data = dataOf(form());
+    data.delete("csrfmiddlewaretoken");
+    return new URLSearchParams(/** @type {any} */ (data));
   }
 
   /** @param {(address: string, data: FormData) => void} how */
@@ -58,7 +65,7 @@ export function mount(svg, player, view) {
     if (!isSeen() || saving || stage.moving()) return;
     const mine = ++asked;
     const at = view.stretch?.[0] ?? view.at;
-    const answer = await fetch(`${svg.dataset.layersAt}?at_s=${at.toFixed(4)}`, on);
+    const answer = await fetch(`${svg.dataset.layersAt}?${placeAsked()}`, on);
     if (!answer.ok || mine !== asked || saving || stage.moving()) return;
     const found = await answer.json();
     svg.setAttribute("viewBox", `0 0 ${found.frame.join(" ")}`);

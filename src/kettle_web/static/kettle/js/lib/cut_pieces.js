@@ -6,15 +6,18 @@
  * @typedef {Piece & {paper: number, paper_end: number}} Row
  */
 
-/** @param {Piece[]} pieces @returns {Row[]} */
-export function papered(pieces) {
+/** What is out takes no paper where it is `folded`. @param {Piece[]} pieces @param {boolean} [folded] @returns {Row[]} */
+export function papered(pieces, folded = false) {
   let now = 0;
   return pieces.map((piece) => {
     const paper = now;
-    now += piece.until_s - piece.from_s;
+    now += folded && piece.out ? 0 : piece.until_s - piece.from_s;
     return { ...piece, paper, paper_end: now };
   });
 }
+
+/** Whether a piece takes no paper. @param {Row} row */
+export const isFolded = (row) => row.paper_end === row.paper;
 
 /** The piece at a place of the paper; the last one at its end. @param {Row[]} rows @param {number} paper */
 export function rowAt(rows, paper) {
@@ -57,7 +60,7 @@ export function onPaper(rows, take, from, until) {
   /** @type {[number, number][]} */
   const found = [];
   for (const row of rows) {
-    if (row.take !== take) continue;
+    if (row.take !== take || isFolded(row)) continue;
     const [a, b] = [Math.max(row.from_s, from), Math.min(row.until_s, until)];
     if (a < b) found.push([row.paper + a - row.from_s, row.paper + b - row.from_s]);
   }
@@ -67,6 +70,6 @@ export function onPaper(rows, take, from, until) {
 /** Where a time of a take lies on paper. @param {Row[]} rows @param {string} take @param {number} at */
 export function placesOf(rows, take, at) {
   return rows
-    .filter((row) => row.take === take && row.from_s <= at && at < row.until_s)
+    .filter((row) => row.take === take && !isFolded(row) && row.from_s <= at && at < row.until_s)
     .map((row) => row.paper + at - row.from_s);
 }

@@ -27,6 +27,7 @@ export function snapsOf(paper) {
     ...[...paper.steps, ...paper.scenes, ...paper.marks].map((one) => one.at_s),
     ...paper.quiet.flat(),
     ...paper.seams,
+    ...paper.folds,
     ...paper.changed.flatMap((one) => [one.from, one.until]),
   ];
 }

@@ -11,6 +11,7 @@ import { mount as mountSaving } from "../components/saving_forms.js";
 import { mount as mountPlaying } from "../components/take_controls.js";
 import { mount as mountLines } from "../components/take_lines.js";
 import { mount as mountPlayer } from "../components/take_player.js";
+import { mount as mountStage } from "../components/take_stage.js";
 import { toProgram } from "../lib/cut_pieces.js";
 import { refresh } from "../lib/page.js";
 import { placeIn } from "../lib/take_place.js";
@@ -55,8 +56,10 @@ const played = {
 };
 const player = mountPlayer(found("[data-take-player]"), played, views.program);
 mountNear(/** @type {any} */ (found("[data-near-frame]")), player);
-mountPlaying(player, views.program, played, lanes, () => lanes.view);
 const controls = mountControls(data, views, lanes);
+const svg = /** @type {any} */ (found("[data-stage]"));
+const stage = mountStage(svg, player, views.program);
+mountPlaying(player, views.program, played, stage, () => lanes.view);
 
 const load = async () => {
   const before = JSON.stringify(data.rows);
