@@ -133,6 +133,19 @@ class Changes(AssemblyCase):
         self.assertEqual([row[0] for row in self.pieces], ["p1", "p3"])
 
 
+class Fades(AssemblyCase):
+    def test_a_piece_fades_by_itself_and_keeps_it_at_its_ends_when_it_is_divided(self):
+        self.change("piece-fades", ("p1", 1.0), fade_in="300", fade_out="700")
+        self.change("split", ("p1", 2.0))
+        fades = [piece["fades_ms"] for piece in self.told()["pieces"]]
+        self.assertEqual(fades, [[300, 0], [0, 700], [0, 0]])
+        self.change("back", ("p1", 0), ("p3", 4))
+        self.assertEqual(self.told()["pieces"][0]["fades_ms"], [300, 700])
+        for wrong in ("-1", "10001", "soon"):
+            answer = self.change("piece-fades", ("p1", 1.0), fade_in=wrong, fade_out="0")
+            self.assertContains(answer, "A fade takes 0 to 10000 ms", status_code=400)
+
+
 class Quiet(AssemblyCase):
     VALUES = {"below": "-30", "seconds": "0.3", "rest": "100", "faster": "4"}
 

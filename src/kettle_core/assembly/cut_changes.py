@@ -100,6 +100,15 @@ def with_retold(cuts: CutList, told: Retold) -> CutList:
     return replace(cuts, retold=(*others, *mine))
 
 
+def with_piece_fades(cuts: CutList, piece_id: str, in_ms: int, out_ms: int) -> CutList:
+    """A piece out of black and into it within other times. Raises CutError."""
+    if not (0 <= in_ms <= MOST_FADE_MS and 0 <= out_ms <= MOST_FADE_MS):
+        raise CutError(f"A fade takes 0 to {MOST_FADE_MS} ms.", "fade_in")
+    piece = cuts.piece(piece_id)
+    made = replace(piece, fade_in_ms=in_ms, fade_out_ms=out_ms)
+    return replace(cuts, pieces=tuple(made if p is piece else p for p in cuts.pieces))
+
+
 def split(cuts: CutList, known: Known, place: Place) -> CutList:
     """A piece as two, parted on a frame; at its ends nothing changes. Raises CutError."""
     place = place.now(cuts)
@@ -109,8 +118,8 @@ def split(cuts: CutList, known: Known, place: Place) -> CutList:
     if not piece.from_ns < at_ns < piece.until_ns:
         return cuts
     parts = (
-        replace(piece, until_ns=at_ns),
-        replace(piece, id=new_id(cuts), from_ns=at_ns),
+        replace(piece, until_ns=at_ns, fade_out_ms=0),
+        replace(piece, id=new_id(cuts), from_ns=at_ns, fade_in_ms=0),
     )
     return _within_limit(cuts, (*cuts.pieces[:number], *parts, *cuts.pieces[number + 1 :]))
 
@@ -189,7 +198,7 @@ def joined(cuts: CutList) -> CutList:
     found: list[Piece] = []
     for piece in cuts.pieces:
         if found and found[-1].goes_on_with(piece):
-            found[-1] = replace(found[-1], until_ns=piece.until_ns)
+            found[-1] = replace(found[-1], until_ns=piece.until_ns, fade_out_ms=piece.fade_out_ms)
         else:
             found.append(piece)
     return replace(cuts, pieces=tuple(found))

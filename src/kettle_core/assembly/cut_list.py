@@ -38,7 +38,7 @@ class Piece:
     """A part of a take, half-open in take time; of a card or a file, if `take` is its id.
 
     At another speed than 100 its `sound` is left out, or stretched so that it keeps its pitch.
-    One that is `out` takes no time.
+    One that is `out` takes no time. It comes out of black and goes into it within its fades.
     """
 
     id: Id
@@ -48,6 +48,8 @@ class Piece:
     out: bool = False
     percent: Percent = 100
     sound: Literal["off", "stretched"] = "off"
+    fade_in_ms: FadeMs = 0
+    fade_out_ms: FadeMs = 0
 
     @property
     def speed(self) -> Fraction:
@@ -61,7 +63,16 @@ class Piece:
 
     def goes_on_with(self, other: "Piece") -> bool:
         """Whether another one carries on where this one ends, as this one is."""
-        return other == replace(self, id=other.id, from_ns=self.until_ns, until_ns=other.until_ns)
+        if self.fade_out_ms or other.fade_in_ms:
+            return False
+        return other == replace(
+            self,
+            id=other.id,
+            from_ns=self.until_ns,
+            until_ns=other.until_ns,
+            fade_in_ms=0,
+            fade_out_ms=other.fade_out_ms,
+        )
 
 
 @dataclass(frozen=True)

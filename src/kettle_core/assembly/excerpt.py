@@ -27,7 +27,15 @@ def excerpt(cuts: CutList, fps: Fraction, from_ns: int, until_ns: int) -> CutLis
         until = to_ns(one.from_ns + (ends - one.start_ns) * speed)
         # What rounds beyond its piece stays within it, unless nothing were left.
         until = max(first + 1, min(until, one.piece.until_ns))
-        pieces.append(replace(one.piece, from_ns=first, until_ns=until))
+        pieces.append(
+            replace(
+                one.piece,
+                from_ns=first,
+                until_ns=until,
+                fade_in_ms=one.piece.fade_in_ms if begins == one.start_ns else 0,
+                fade_out_ms=one.piece.fade_out_ms if ends == one.end_ns else 0,
+            )
+        )
     return replace(
         cuts,
         pieces=tuple(pieces),

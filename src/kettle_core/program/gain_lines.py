@@ -5,7 +5,7 @@ to −∞ dB as well. The program's samples are at 48 kHz.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from itertools import pairwise
 
@@ -23,6 +23,8 @@ from kettle_core.timing.time_map import Source
 
 RAMP_SAMPLES = RATE_HZ // 100
 SILENT_DB = float("-inf")
+# Sound crosses over at most so far from where its piece ends.
+NEAR_SAMPLES = RATE_HZ // 20
 Point = tuple[int, float]
 
 
@@ -45,6 +47,17 @@ class SoundLine:
     speed: Fraction = Fraction(1)
     # Whether it gives way to voices whatever else does.
     under_voices: bool = False
+    # In so many samples it comes out of silence and goes into it.
+    fades: tuple[int, int] = (0, 0)
+
+    def fading(self, begins: int, ends: int, into: int, out: int) -> "SoundLine":
+        """The same where it is not of a piece [begins, ends); of one, it fades with it."""
+        near = self.first_sample >= begins - NEAR_SAMPLES and self.end_sample <= ends + NEAR_SAMPLES
+        if self.under_voices or not near:
+            return self
+        first = into if self.first_sample <= begins + NEAR_SAMPLES else 0
+        last = out if self.end_sample >= ends - NEAR_SAMPLES else 0
+        return replace(self, fades=(first, last))
 
     def source_sample(self, sample: int) -> int:
         """What of the source lies at a sample of the line, counted from its beginning."""
@@ -57,6 +70,11 @@ class SoundLine:
         ratios = np.array([10 ** (p[1] / 20) for p in self.points])
         found = np.interp(places, at, ratios)
         found[(places < self.first_sample) | (places >= self.end_sample)] = 0
+        into, out = self.fades
+        if into:
+            found *= np.clip((places - self.first_sample) / into, 0, 1)
+        if out:
+            found *= np.clip((self.end_sample - places) / out, 0, 1)
         return np.asarray(found, np.float32)
 
 

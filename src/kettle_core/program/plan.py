@@ -5,7 +5,7 @@ give equal frames and samples; where two plans differ can be told (`differing`).
 """
 
 from bisect import bisect_right
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from math import ceil
@@ -41,6 +41,32 @@ class StemPlan:
 
 
 @dataclass(frozen=True)
+class Dip:
+    """Frames [first, end) that come out of black and go into it, in so many frames each."""
+
+    first: int
+    end: int
+    fade_in: int = 0
+    fade_out: int = 0
+
+    def share_at(self, frame: Fraction | int) -> Fraction:
+        """How much of a frame is out of the black: 0 to 1; all of one that lies outside."""
+        if not self.first <= frame < self.end:
+            return Fraction(1)
+        into = Fraction(frame - self.first) / self.fade_in if self.fade_in else Fraction(1)
+        out = Fraction(self.end - 1 - frame) / self.fade_out if self.fade_out else Fraction(1)
+        return max(Fraction(0), min(Fraction(1), into, out))
+
+    def is_within(self, first: int, end: int) -> bool:
+        """Whether any of frames [first, end) is not wholly out of the black."""
+        first, end = max(first, self.first), min(end, self.end)
+        if first >= end:
+            return False
+        goes_out = self.fade_out > 0 and end >= self.end - self.fade_out
+        return first < self.first + self.fade_in or goes_out
+
+
+@dataclass(frozen=True)
 class Plan:
     """What is seen and heard: stretches without a gap from frame 0 to the end, sound lines.
 
@@ -58,6 +84,8 @@ class Plan:
     fade_out: int = 0
     # Of all that is heard, before peaks are limited.
     gain_db: float = 0.0
+    # Pieces that fade by themselves; their sounds say so in their lines.
+    dips: tuple[Dip, ...] = ()
 
     @property
     def frames(self) -> int:
@@ -71,26 +99,25 @@ class Plan:
 
     def share_at(self, frame: Fraction | int) -> Fraction:
         """How much of a frame is out of the black: 0 to 1."""
-        share = Fraction(1)
-        if self.fade_in:
-            share = min(share, Fraction(frame) / self.fade_in)
-        if self.fade_out:
-            share = min(share, (self.frames - 1 - Fraction(frame)) / self.fade_out)
-        return max(Fraction(0), share)
+        return min(dip.share_at(frame) for dip in (self._whole, *self.dips))
+
+    @property
+    def _whole(self) -> Dip:
+        return Dip(0, self.frames, self.fade_in, self.fade_out)
 
     def fades_within(self, first: int, end: int) -> bool:
         """Whether any of frames [first, end) is not wholly out of the black."""
-        goes_out = self.fade_out > 0 and end >= self.frames - self.fade_out
-        return first < self.fade_in or goes_out
+        return any(dip.is_within(first, end) for dip in (self._whole, *self.dips))
 
     def gains(self, first: int, count: int) -> NDArray[np.float32]:
         """By what all that is heard is multiplied, for samples [first, first + count), (count,)."""
         gain = 10 ** (self.gain_db / 20)
-        if not self.fades_within(*(int(s * self.fps / RATE_HZ) for s in (first, first + count))):
+        bounds = (int(s * self.fps / RATE_HZ) for s in (first, first + count))
+        if not self._whole.is_within(*bounds):
             return np.full(count, gain, np.float32)
         marks = (0, self.fade_in, self.frames - 1 - self.fade_out, self.frames - 1)
         at = [sample_of(max(0, frame), self.fps) for frame in marks]
-        shares = [float(self.share_at(max(0, frame))) for frame in marks]
+        shares = [float(self._whole.share_at(max(0, frame))) for frame in marks]
         places = np.arange(first, first + count)
         return np.asarray(gain * np.interp(places, at, shares), np.float32)
 
@@ -269,6 +296,17 @@ def cropped(plan: Plan, part: Box) -> Plan:
         before = one.before and shown(one.before, fills)
         stretches.append(replace(one, scene=shown(one.scene, fills), before=before))
     return replace(plan, frame_size=(part.width, part.height), stretches=tuple(stretches))
+
+
+def dipped(plan: Plan, dips: Iterable[Dip]) -> Plan:
+    """A plan of which pieces fade by themselves, pictures and sounds alike; music goes on."""
+    kept = tuple(dip for dip in dips if dip.fade_in or dip.fade_out)
+    lines = plan.lines
+    for dip in kept:
+        begins, ends = (sample_of(frame, plan.fps) for frame in (dip.first, dip.end))
+        into, out = (sample_of(frames, plan.fps) for frames in (dip.fade_in, dip.fade_out))
+        lines = tuple(line.fading(begins, ends, into, out) for line in lines)
+    return replace(plan, dips=kept, lines=lines)
 
 
 def differing(ours: Plan, theirs: Plan) -> tuple[Frames, ...]:

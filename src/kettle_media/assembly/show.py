@@ -1,15 +1,16 @@
 """A cut list with the takes it is made of: what is played and composed of an assembly."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from contextlib import ExitStack
 from dataclasses import replace
+from fractions import Fraction
 from pathlib import Path
 
 from kettle_core.assembly.chapters import Steps, chapters
-from kettle_core.assembly.cut_list import CutList, time_map
+from kettle_core.assembly.cut_list import CutList, laid, time_map
 from kettle_core.errors import CutError
 from kettle_core.picture.picture import Plane
-from kettle_core.program.plan import Script, cropped, make_plan
+from kettle_core.program.plan import Dip, Script, cropped, dipped, make_plan
 from kettle_core.program.replay import Replay, replay
 from kettle_core.rig.format import Format
 from kettle_core.scene.layout import Box
@@ -96,7 +97,7 @@ def show_of_assembly(
             steps[take_id] = steps_of(said, in_record_time[take])
         whole = time_map(cuts, format_.fps).through(in_record_time)
         plan = make_plan(scripts, whole, format_, quiet_joins(whole.pieces, voices))
-        plan = cropped(plan, part) if part else plan
+        plan = dipped(cropped(plan, part) if part else plan, _dips(cuts, format_.fps))
         ends = (round(ms * format_.fps / 1000) for ms in (cuts.fade_in_ms, cuts.fade_out_ms))
         fade_in, fade_out = (min(frames, plan.frames // 2) for frames in ends)
         plan = replace(plan, fade_in=fade_in, fade_out=fade_out)
@@ -107,6 +108,16 @@ def show_of_assembly(
         stack.pop_all()
     named = chapters(cuts, format_.fps, steps, opening_of(cuts))
     return Show(plan, sources, masks, tuple((c.at_ns, c.title) for c in named))
+
+
+def _dips(cuts: CutList, fps: Fraction) -> Iterator[Dip]:
+    """Where pieces fade by themselves; each fade takes half of its piece at most."""
+    for one in laid(cuts, fps):
+        if one.end_ns > one.start_ns:
+            first, end = (round(ns * fps / NS_PER_S) for ns in (one.start_ns, one.end_ns))
+            times = one.piece.fade_in_ms, one.piece.fade_out_ms
+            fades = (min(round(ms * fps / 1000), (end - first) // 2) for ms in times)
+            yield Dip(first, end, *fades)
 
 
 def steps_of(said: Replay, take_time: TimeMap) -> Steps:

@@ -72,6 +72,7 @@ def _heard(
             line.under_voices,
             place,
             gains,
+            any(line.fades) and (line.fades, line.first_sample - zero, line.end_sample - zero),
         )
 
 

@@ -25,6 +25,7 @@ from kettle_core.assembly.cut_changes import (
     with_fades,
     with_file,
     with_music,
+    with_piece_fades,
     with_piece_of_file,
     with_take,
 )
@@ -40,6 +41,7 @@ from kettle_web.assembly.forms import (
     CardForm,
     FadesForm,
     MusicForm,
+    PieceFadesForm,
     PlaceForm,
     QuietForm,
     SpeedForm,
@@ -251,6 +253,15 @@ def _fades(cuts: CutList, asked: Asked) -> Changed:
     return made, f"fades of {values['fade_in']} and {values['fade_out']} ms"
 
 
+def _piece_fades(cuts: CutList, asked: Asked) -> Changed:
+    form = PieceFadesForm(asked.post)
+    if not form.is_valid():
+        raise WrongFieldError(piece_fades=form)
+    values = form.cleaned_data["fade_in"], form.cleaned_data["fade_out"]
+    made = with_piece_fades(cuts, asked.piece(cuts).id, *values)
+    return made, f"a piece fades within {values[0]} and {values[1]} ms"
+
+
 def _music(cuts: CutList, asked: Asked) -> Changed:
     form = MusicForm(asked.post, files=cuts.files)
     if not form.is_valid():
@@ -314,6 +325,7 @@ PARTS: dict[str, Callable[[CutList, Asked], Changed]] = {
     "file-here": partial(_file, "here"),
     "file-music": partial(_file, "music"),
     "fades": _fades,
+    "piece-fades": _piece_fades,
     "music": _music,
     "gone": _gone_out,
     "quiet-out": partial(_quiet, False),

@@ -151,6 +151,12 @@ class FadesForm(PageForm):
     )
 
 
+class PieceFadesForm(FadesForm):
+    """How long one piece does."""
+
+    NAME = "piece-fades"
+
+
 class MusicForm(PageForm):
     """A bed under the whole."""
 

@@ -35,6 +35,7 @@ def overview(version: Version, material: Material) -> dict[str, Any]:
                 "until_s": one.piece.until_ns / NS_PER_S,
                 "out": one.piece.out,
                 "speed": one.piece.percent / 100,
+                "fades_ms": (one.piece.fade_in_ms, one.piece.fade_out_ms),
                 "words": words_of(one.piece.percent, one.piece.sound),
                 "at_s": float(one.start_ns) / NS_PER_S,
                 "end_s": float(one.end_ns) / NS_PER_S,

@@ -60,7 +60,7 @@ def retell(cuts: CutList, asked: Asked, material: Material) -> Changed:
 
 
 def layers_there(cuts: CutList, asked: Asked, material: Material) -> dict[str, Any]:
-    """The layers that are seen where the play head is, or what is marked begins. Raises CutError."""
+    """The layers that are seen where the play head is, or at what is marked. Raises CutError."""
     place = asked.place().now(cuts)
     found = material.takes.get(cuts.piece(place.piece).take)
     if found is None:

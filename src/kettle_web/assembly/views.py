@@ -19,6 +19,7 @@ from kettle_web.assembly.forms import (
     ChapterForm,
     FadesForm,
     MusicForm,
+    PieceFadesForm,
     QuietForm,
     SpeedForm,
     VersionForm,
@@ -105,6 +106,8 @@ def _page(
         "card": wrong.get("card") or CardForm(),
         "fades": wrong.get("fades")
         or FadesForm(initial={"fade_in": cuts.fade_in_ms, "fade_out": cuts.fade_out_ms}),
+        "piece_fades": wrong.get("piece_fades")
+        or PieceFadesForm(initial={"fade_in": 0, "fade_out": 0}),
         "music": wrong.get("music") or MusicForm(initial=_music_now(cuts), files=cuts.files),
         "added": wrong.get("added") or AddedFileForm(),
         "name": wrong.get("name") or VersionForm(initial={"name": version.name}),

@@ -21,6 +21,7 @@ from kettle_core.assembly.cut_changes import (
     with_card,
     with_card_as,
     with_fades,
+    with_piece_fades,
     with_take,
 )
 from kettle_core.assembly.cut_list import CutList, Known, Piece, Place, checked, time_map
@@ -57,7 +58,7 @@ def cut_lists(draw, fps=Fraction(30)):
         cuts = with_card(cuts, known(), card, 3 * S, draw(st.sampled_from(["", "p1", "p2"])))
     for _ in range(draw(st.integers(0, 6))):
         a, b = (places(cuts, draw(st.integers(0, 50)), draw(NS)) for _ in range(2))
-        how = draw(st.integers(0, 4))
+        how = draw(st.integers(0, 5))
         try:
             if how == 0:
                 cuts = take_out(cuts, known(fps), a, b)
@@ -65,6 +66,8 @@ def cut_lists(draw, fps=Fraction(30)):
                 cuts = at_speed(cuts, known(fps), a, b, draw(st.sampled_from([50, 150, 400])), True)
             elif how == 2:
                 cuts = split(cuts, known(fps), a)
+            elif how == 5:
+                cuts = with_piece_fades(cuts, a.piece, 200, 300)
             elif how == 3:
                 cuts = copied(cuts, a.piece)
             else:

@@ -209,6 +209,32 @@ class Assembled(unittest.TestCase):
             with self.assertRaisesRegex(CutError, words):
                 show_of_assembly(self.takes, cuts, SMALL)
 
+    def test_a_piece_comes_out_of_black_and_goes_into_it_with_its_sound_and_music_goes_on(self):
+        pieces = (
+            Piece("p1", self.one, 0, 2 * S, fade_out_ms=500),
+            Piece("p2", self.two, 0, 2 * S, fade_in_ms=500),
+        )
+        plain = tuple(replace(p, fade_in_ms=0, fade_out_ms=0) for p in pieces)
+        shows = [self.show(CutList(found)) for found in (pieces, plain)]
+        draws = [Renderer(show.plan, show.sources, show.masks) for show in shows]
+
+        def luma(number):
+            return [float(draw.frame(number)[:180].mean()) - 16 for draw in draws]
+
+        for number, share in ((30, 1), (52, 7 / 15), (59, 0), (60, 0), (67, 7 / 15), (80, 1)):
+            dark, light = luma(number)
+            self.assertAlmostEqual(dark, share * light, delta=1.5, msg=number)
+        dark, light = (self.mix_of(show).read(4 * HZ) for show in shows)
+        np.testing.assert_array_equal(dark[:, : HZ // 2], light[:, : HZ // 2])
+        quiet, loud = (
+            np.sqrt(np.mean(sound[:, 2 * HZ - 2400 : 2 * HZ + 2400] ** 2))
+            for sound in (dark, light)
+        )
+        self.assertLess(quiet, 0.12 * loud)
+        music = self.show(CutList(pieces, music=Music("strings", -6)))
+        under = music.plan.lines[-1].gains(2 * HZ - 100, 200)
+        self.assertGreater(under.min(), 0.4)
+
     def test_the_published_schema_is_the_one_that_is_read_by(self):
         published = Path(kettle_media.__file__).parent / "schemas" / "cuts.schema.json"
         self.assertEqual(json.loads(published.read_text()), CUTS.schema())

@@ -50,6 +50,11 @@ export function mount(data, views, lanes) {
     );
     offerExport(until === null ? null : [toProgram(data.rows, from), toProgram(data.rows, until)]);
     const here = placeAt(lines.at)?.row;
+    here?.fades_ms.forEach((ms, end) => {
+      const field = document.querySelector(`#piece-fades-fade_${end ? "out" : "in"}`);
+      const isTyped = field === document.activeElement || field?.ariaInvalid === "true";
+      if (field instanceof HTMLInputElement && !isTyped) field.value = String(ms);
+    });
     const take = here && data.now?.takes[here.take];
     const card = here?.card ?? "";
     const change = document.querySelector("[data-card-form] [value=card-as]");

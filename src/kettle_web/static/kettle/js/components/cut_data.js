@@ -111,6 +111,7 @@ export function cutData(address, came) {
         })
         .map((row) => row.paper),
       folds: rows.filter(isFolded).map((row) => row.paper),
+      fades: rows.filter((row) => !row.out).flatMap(fadesOf),
       cards: rows
         .filter((row) => row.card && !isFolded(row))
         .map((row) => ({ from: row.paper, until: row.paper_end, words: row.card })),
@@ -171,6 +172,16 @@ export function cutData(address, came) {
       for (const one of takes.values()) one.destroy();
     },
   };
+}
+
+/** Where a piece comes out of black and goes into it, on paper. @param {Row} row */
+function fadesOf(row) {
+  const most = (row.paper_end - row.paper) / 2;
+  const [into, out] = row.fades_ms.map((ms) => Math.min(most, (ms / 1000) * row.speed));
+  const found = [];
+  if (into) found.push({ from: row.paper, until: row.paper + into, into: true });
+  if (out) found.push({ from: row.paper_end - out, until: row.paper_end, into: false });
+  return found;
 }
 
 /** @typedef {ReturnType<typeof cutData>} CutData */

@@ -73,6 +73,36 @@ export function drawChanged(pen, paper, all, margin, width) {
   }
 }
 
+/**
+ * Pieces that come out of black and go into it: a wedge of black that gives way.
+ * @param {CanvasRenderingContext2D} pen @param {Paper} paper @param {Layout} all
+ * @param {number} margin @param {number} width px
+ */
+export function drawFades(pen, paper, all, margin, width) {
+  const [ink] = colours("ink");
+  pen.fillStyle = ink;
+  pen.globalAlpha = 0.55;
+  for (const fade of paper.fades) {
+    const length = fade.until - fade.from;
+    let done = 0;
+    for (const part of partsOf(all, fade.from, fade.until)) {
+      const wide = (part.until - part.from) * width;
+      const share = Math.min(1, done + ((part.until - part.from) * all.length) / length);
+      const [a, b] = fade.into ? [1 - done, 1 - share] : [done, share];
+      const x = margin + part.from * width;
+      const { base } = part.line;
+      pen.beginPath();
+      pen.moveTo(x, base);
+      pen.lineTo(x, base + a * all.ink);
+      pen.lineTo(x + wide, base + b * all.ink);
+      pen.lineTo(x + wide, base);
+      pen.fill();
+      done = share;
+    }
+  }
+  pen.globalAlpha = 1;
+}
+
 /** @param {CanvasRenderingContext2D} pen @param {number} x @param {number} y @param {number} wide @param {number} high @param {string} colour */
 function hatch(pen, x, y, wide, high, colour) {
   pen.strokeStyle = colour;

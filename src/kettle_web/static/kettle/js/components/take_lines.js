@@ -3,7 +3,7 @@ import { SNAP_PX, snapped, snapsOf } from "../lib/snapping.js";
 import { ruleTime } from "../lib/take_lanes.js";
 import { layOut, partsOf, placeOf, timeAt } from "../lib/take_lines.js";
 import { colours, drawnWith, hole, sized } from "./canvas.js";
-import { drawCards, drawChanged, drawSeams } from "./cut_drawing.js";
+import { drawCards, drawChanged, drawFades, drawSeams } from "./cut_drawing.js";
 import { goByKey, isTaken, pointAt } from "./pointing.js";
 
 /** @typedef {import("../lib/take_paper.js").Paper} Paper */
@@ -39,6 +39,7 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     drawLines(pen, paper, layout);
     drawCards(pen, paper, layout, MARGIN, width);
     drawChanged(pen, paper, layout, MARGIN, width);
+    drawFades(pen, paper, layout, MARGIN, width);
     drawSeams(pen, paper, layout, MARGIN, width);
     drawView(pen, layout);
     lay(paper, layout, above);

@@ -2,7 +2,7 @@
  * Pieces of a cut list on paper: every piece as long as what it is of, whether it is taken out or
  * runs faster, one after the other. All times in s.
  * @typedef {{id: string, take: string, card: string, file: boolean, from_s: number, until_s: number, out: boolean,
- *   speed: number, words: string, at_s: number, end_s: number}} Piece `at_s`, `end_s` in the program
+ *   speed: number, words: string, fades_ms: [number, number], at_s: number, end_s: number}} Piece `at_s`, `end_s` in the program
  * @typedef {Piece & {paper: number, paper_end: number}} Row
  */
 

@@ -8,7 +8,7 @@ import { toRecord } from "./take_time.js";
  *   scenes: import("./take_lines.js").Word[], marks: import("./take_lines.js").Word[],
  *   quiet: [number, number][], gaps: [number, number][], clips: number[], breaks: number[],
  *   changed: {from: number, until: number, out: boolean, words: string}[], seams: number[],
- *   folds: number[], cards: {from: number, until: number, words: string}[],
+ *   folds: number[], fades: {from: number, until: number, into: boolean}[], cards: {from: number, until: number, words: string}[],
  *   ink: (px: number) => (at: number) => Wave | null}} Paper
  */
 
@@ -48,6 +48,7 @@ export function paperOfTake(data) {
     changed: [],
     seams: [],
     folds: [],
+    fades: [],
     cards: [],
     ink: (px) => inkOf(data, px),
   };
