@@ -104,16 +104,21 @@ def _vp9_options(settings: EncoderSettings) -> dict[str, str]:
     speed = str(_VP9_SPEEDS[settings.speed])
     options = {"deadline": "good", "cpu-used": speed, "row-mt": "1", "g": str(_NO_COUNT)}
     if isinstance(rate, ConstantQuality):
-        return {**options, "crf": str(min(63, round(rate.crf * VP9_CRF))), "b": "0"}
-    best = rate.best_crf if isinstance(rate, AverageBitrate) else 0
-    return {**options, "b": f"{rate.kbps}k", "qmin": str(best)}
+        # With a bitrate beside it that is the most it takes.
+        most = f"{rate.ceiling_kbps}k" if rate.ceiling_kbps else "0"
+        return {**options, "crf": str(min(63, round(rate.crf * VP9_CRF))), "b": most}
+    kbps = f"{rate.kbps}k"
+    if isinstance(rate, ConstantBitrate):
+        return {**options, "b": kbps, "minrate": kbps, "maxrate": kbps}
+    return {**options, "b": kbps, "qmin": str(rate.best_crf)}
 
 
 def _av1_options(settings: EncoderSettings) -> dict[str, str]:
     rate = settings.rate
     options = {"preset": str(_AV1_SPEEDS[settings.speed]), "g": str(_NO_COUNT)}
     if isinstance(rate, ConstantQuality):
-        return {**options, "crf": str(min(63, round(rate.crf * AV1_CRF)))}
+        most = {"maxrate": f"{rate.ceiling_kbps}k"} if rate.ceiling_kbps else {}
+        return {**options, "crf": str(min(63, round(rate.crf * AV1_CRF))), **most}
     best = rate.best_crf if isinstance(rate, AverageBitrate) else 0
     return {**options, "b": f"{rate.kbps}k", "qmin": str(max(1, best)), "svtav1-params": "rc=1"}
 

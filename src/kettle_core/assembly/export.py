@@ -14,8 +14,9 @@ from kettle_core.rig.encoder_settings import (
     ConstantQuality,
     EncoderSettings,
     RateControl,
+    rate_control,
 )
-from kettle_core.rig.format import Format, ProgramFormat, Speed
+from kettle_core.rig.format import MOST_KBPS, Format, ProgramFormat, Rate, Speed
 from kettle_core.scene.layout import Box
 
 LINES: tuple[Literal[480, 720, 1080, 1440, 2160], ...] = (480, 720, 1080, 1440, 2160)
@@ -52,7 +53,8 @@ class Export:
 
     Between `from_ms` and `until_ms` of the program; 0 for its end. In portrait, `lines` is the
     width and what is left out of the picture's sides is as `aside` says: 0 shows its left end,
-    100 its right one. `fps` is for GIF and WebP.
+    100 its right one. `fps` is for GIF and WebP. Without a largest size, `control` and `kbps` are
+    as in a format (`Rate`).
     """
 
     kind: Kind = "mp4"
@@ -67,6 +69,8 @@ class Export:
     portrait: bool = False
     aside: Annotated[int, Interval(ge=0, le=100)] = 50
     fps: Annotated[int, Interval(ge=1, le=30)] = 12
+    control: Literal["quality", "ceiling", "constant"] = "quality"
+    kbps: Annotated[int, Interval(ge=0, le=MOST_KBPS)] = 0
 
     @property
     def has_picture(self) -> bool:
@@ -119,7 +123,9 @@ class Export:
 
 
 def checked_length(order: Export, whole_s: float, fps: Fraction) -> float:
-    """How long it will be, in s. Raises CutError if that can't be."""
+    """How long it will be, in s. Raises CutError if it can't be made like that."""
+    if order.kind == "av1" and order.control == "constant" and not order.max_mb:
+        raise CutError("AV1 keeps no constant bitrate here. Choose a ceiling, or VP9.", "control")
     length_s = order.length_s(whole_s)
     if length_s * fps < 1:
         raise CutError(
@@ -200,13 +206,16 @@ def _tables_kbps(mode: Mode, length_s: float) -> float:
     return (packets * PACKET_BYTES + FILE_BYTES / length_s) * 8 / 1000
 
 
-def picture_settings(order: Export, aim: Aim | None) -> EncoderSettings:
-    """How the picture is encoded; by quality where there is no size to aim at."""
-    rate: RateControl = AverageBitrate(aim.kbps, BEST_CRF) if aim else ConstantQuality(order.crf)
+def picture_settings(order: Export, aim: Aim | None, mode: Mode) -> EncoderSettings:
+    """How the picture is encoded; by its own rate control where there is no size to aim at."""
+    if aim:
+        rate: RateControl = AverageBitrate(aim.kbps, BEST_CRF)
+    else:
+        rate = rate_control(Rate(order.control, order.crf, order.kbps), mode)
     codecs: dict[str, Codec] = {"webm": "vp9", "av1": "av1"}
     codec = codecs.get(order.kind, "h264")
     # Where quality alone decides, an export that was interrupted can go on.
-    free = aim is None and codec == "h264"
+    free = rate == ConstantQuality(order.crf) and codec == "h264"
     return EncoderSettings(rate, order.speed, Fraction(2), stitchable=free, codec=codec)
 
 

@@ -5,6 +5,7 @@ from math import exp
 
 from kettle_core.assembly.export import MOVING, SOUND_KBPS, Export
 from kettle_core.rig.devices import Mode
+from kettle_core.rig.encoder_settings import usual_kbps
 from kettle_core.rig.estimate import STEP
 
 # A pixel more costs less than one that is there already.
@@ -101,6 +102,9 @@ def size_mb(order: Export, mode: Mode, made: Made | None, length_s: float) -> Co
     if not order.has_picture:
         kbps = LOSSLESS_KBPS.get(order.kind, order.sound_kbps)
         return Cost.of(kbps * length_s / 8000, (0.5, 1.0) if order.kind == "flac" else (0.95, 1.05))
+    if order.control == "constant" and not order.max_mb:
+        kbps = order.kbps or usual_kbps(mode)
+        return Cost.of((kbps + order.sound_kbps) * length_s / 8000, (0.97, 1.03))
     if made is None:
         return Cost(order.max_mb, 0, order.max_mb) if order.max_mb else None
     pixels = float(mode.pixels_per_s) / float(made.mode.pixels_per_s)

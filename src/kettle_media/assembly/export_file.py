@@ -283,7 +283,7 @@ class _Work:
                 sound_format(order, aim),
                 Composed(self._part),
                 tell,
-                picture=picture_settings(order, aim),
+                picture=picture_settings(order, aim, self._mode),
                 container=CONTAINERS[order.kind],
                 title=self._title,
                 spool=self._spool,

@@ -7,6 +7,7 @@ from django import forms
 
 from kettle_core.assembly.export import LINES, MOST_MB, MOVING, SOUND_ONLY, VIDEO, Export
 from kettle_core.assembly.export_costs import PURPOSES
+from kettle_core.rig.format import LEAST_KBPS, MOST_KBPS
 from kettle_web.assembly.forms import PageForm, errors_of
 
 KINDS = (
@@ -101,6 +102,26 @@ class ExportForm(PageForm):
         widget=forms.NumberInput({"step": "any", "data-unit": "s", "placeholder": "its end"}),
         error_messages=errors_of(TIME_WORDS),
     )
+    control = forms.ChoiceField(
+        label="Rate control",
+        required=False,
+        choices=(
+            ("quality", "constant quality"),
+            ("ceiling", "bitrate with a ceiling"),
+            ("constant", "constant bitrate"),
+        ),
+        widget=forms.Select(for_kinds(*VIDEO)),
+    )
+    kbps = forms.IntegerField(
+        label="Bitrate, or its ceiling",
+        required=False,
+        min_value=LEAST_KBPS,
+        max_value=MOST_KBPS,
+        widget=forms.NumberInput(
+            {"step": "100", "data-unit": "kbit/s", "placeholder": "usual", **for_kinds(*VIDEO)}
+        ),
+        error_messages=errors_of(f"A bitrate is {LEAST_KBPS} to {MOST_KBPS} kbit/s."),
+    )
     crf = forms.IntegerField(
         label="Quality, 1 is best",
         initial=20,
@@ -170,6 +191,8 @@ class ExportForm(PageForm):
         return Export(
             **given,
             max_mb=found["max_mb"] or 0.0,
+            control=found["control"] or "quality",
+            kbps=found["kbps"] or 0,
             from_ms=round(1000 * (found["from_s"] or 0)),
             until_ms=round(1000 * (found["until_s"] or 0)),
             portrait=found["shape"] == "portrait",

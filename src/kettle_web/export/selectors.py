@@ -100,6 +100,8 @@ def order_words(order: Order) -> str:
         return f"{kind}, sound alone"
     lines = f"{order.lines} px wide, portrait" if order.portrait else f"{order.lines} lines"
     how = f"CRF {order.crf}" if order.has_sound else ""
+    if order.control != "quality":
+        how = f"{order.kbps or 'usual'} kbit/s" + (" at most" if order.control == "ceiling" else "")
     how = f"at most {order.max_mb:g} MB" if order.max_mb else how
     words = ", ".join(filter(None, (kind, lines, how)))
     if not (order.from_ms or order.until_ms):

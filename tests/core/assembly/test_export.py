@@ -59,8 +59,10 @@ class Sizes(unittest.TestCase):
     def test_shapes_are_kept_and_kinds_have_their_encoders(self):
         tall = Format(1080, 1920)
         self.assertEqual(Export(lines=480).format(tall).frame_size, (270, 480))
-        self.assertEqual(picture_settings(Export(crf=18), None).rate, ConstantQuality(18))
+        self.assertEqual(
+            picture_settings(Export(crf=18), None, mode(1080)).rate, ConstantQuality(18)
+        )
         aim = first_aim(Export(max_mb=10), mode(1080), 60)
-        self.assertIsInstance(picture_settings(Export(), aim).rate, AverageBitrate)
-        self.assertEqual(picture_settings(Export("webm"), None).codec, "vp9")
+        self.assertIsInstance(picture_settings(Export(), aim, mode(1080)).rate, AverageBitrate)
+        self.assertEqual(picture_settings(Export("webm"), None, mode(1080)).codec, "vp9")
         self.assertEqual(sound_format(Export("webm"), None).sound_codec, "opus")

@@ -100,6 +100,26 @@ class Kinds(unittest.TestCase):
             self.assertEqual(sum(1 for _ in file.decode(video=0)), 90)
             self.assertEqual(file.streams.audio[0].codec_context.name, "opus")
 
+    def test_a_bitrate_is_kept_as_in_a_format(self):
+        for kind in ("mp4", "webm"):
+            how = {"speed": "ultrafast", "control": "constant", "kbps": 1500, "lufs": None}
+            target, _ = self.make(Export(kind, 480, from_ms=1000, until_ms=3000, **how))
+            with av.open(str(target)) as file:
+                packets = [p.size for p in file.demux(video=0)]
+            # VP9 pads nothing: what needs fewer bits takes fewer.
+            share = sum(packets) * 8 / 2 / 1_500_000
+            self.assertGreater(share, 0.9 if kind == "mp4" else 0.2)
+            self.assertLess(share, 1.15)
+        free, most = (
+            self.make(Export("mp4", 480, crf=12, until_ms=2000, **how, control=control))[0]
+            .stat().st_size
+            for how in ({"speed": "ultrafast", "kbps": 300, "lufs": None},)
+            for control in ("quality", "ceiling")
+        )  # fmt: skip
+        self.assertLess(most, free)
+        with self.assertRaisesRegex(CutError, "no constant bitrate"):
+            checked_length(Export("av1", control="constant"), 9, SMALL.fps)
+
     def test_portrait_shows_a_part_of_the_picture_and_the_whole_of_a_card(self):
         wide = self.frame(60, Export("mp4", 854))
         for aside in (0, 100):
