@@ -2,6 +2,7 @@ import assert from "node:assert/strict";
 import test from "node:test";
 import {
   inTake,
+  moved,
   onPaper,
   papered,
   placesOf,
@@ -78,4 +79,13 @@ test("what is out takes no paper where it is folded", () => {
   assert.deepEqual(placesOf(folded, "a", 5), []);
   for (let at = 0; at < 9; at += 0.1)
     assert.ok(Math.abs(toProgram(folded, toPaper(folded, at)) - at) < 1e-9);
+});
+
+test("what is marked stays where its pieces are, wherever they lie by then", () => {
+  const more = papered([piece("p0", "c", 0, 2, 0, 2), ...rows]);
+  assert.deepEqual(moved(rows, more, [1, 6]), [3, 8]);
+  assert.deepEqual(moved(rows, papered(rows, true), [5, 11]), [4, 9]);
+  assert.equal(moved(rows, rows.slice(1), [1, 6]), null);
+  assert.equal(moved(rows, papered(rows, true), [4.5, 5.5]), null);
+  assert.equal(moved([], rows, [0, 1]), null);
 });

@@ -24,6 +24,7 @@ def overview(version: Version, material: Material) -> dict[str, Any]:
         "revision": version.revision,
         "fps": float(material.fps),
         "length_s": float(rows[-1].end_ns) / NS_PER_S if rows else 0.0,
+        "frame": material.format.frame_size if material.takes else None,
         "plan": plan_address(version, material),
         "pieces": [
             {

@@ -96,7 +96,6 @@ def _page(
         "chapters": chapter_rows(cuts, material, wrong),
         "chapter": wrong.get("chapter") or ChapterForm(),
         "choices": choices(material),
-        "frame": material.format.frame_size if material.takes else (16, 9),
         "close_up": wrong.get("close_up") or CloseUpForm(auto_id="close-up-%s"),
         "retold": retold_rows(cuts, material),
         "takes": [(take, found.row) for take, found in material.takes.items()],

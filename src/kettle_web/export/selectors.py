@@ -115,7 +115,8 @@ def _mb(cost: Cost | None, order: Order) -> str:
         return "–"
     if order.max_mb and order.has_picture and order.has_sound:
         return f"≤ {order.max_mb:g} MB"
-    return f"{_short(cost.likely)} MB ({_short(cost.low)}–{_short(cost.high)})"
+    low, likely, high = (_short(mb) for mb in (cost.low, cost.likely, cost.high))
+    return f"{likely} MB" if low == high else f"{likely} MB ({low}–{high})"
 
 
 def _short(mb: float) -> str:
@@ -125,12 +126,16 @@ def _short(mb: float) -> str:
 def _minutes(cost: Cost | None) -> str:
     if cost is None:
         return "–"
-    return f"{_span(cost.low)}–{_span(cost.high)}"
+    (low, unit), (high, last) = _span(cost.low), _span(cost.high)
+    if unit != last:
+        return f"{low} {unit}–{high} {last}"
+    return f"{low} {unit}" if low == high else f"{low}–{high} {unit}"
 
 
-def _span(seconds: float) -> str:
+def _span(seconds: float) -> tuple[str, str]:
+    """A time in a unit that suits it."""
     whole = max(1, round(seconds))
-    return f"{whole} s" if whole < 90 else f"{whole / 60:.0f} min"
+    return (f"{whole}", "s") if whole < 90 else (f"{whole / 60:.0f}", "min")
 
 
 def exports(version: Version) -> list[dict[str, Any]]:

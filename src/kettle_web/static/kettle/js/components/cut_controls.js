@@ -129,6 +129,7 @@ export function mount(data, views, lanes) {
   );
   for (const what of ["at", "stretch"]) lines.addEventListener(what, tell, on);
   return {
+    tell,
     /** The pieces are others by now. */
     refresh() {
       tell();

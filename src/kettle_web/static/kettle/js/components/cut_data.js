@@ -6,6 +6,7 @@ import { takeData } from "./take_data.js";
  * @typedef {import("../lib/cut_pieces.js").Row} Row
  * @typedef {import("./take_data.js").TakeData} TakeData
  * @typedef {{revision: number, fps: number, length_s: number, plan: string,
+ *   frame: [number, number] | null,
  *   pieces: import("../lib/cut_pieces.js").Piece[],
  *   takes: Record<string, {name: string, overview: string, page: string,
  *     scenes?: (Said & {scene: string})[], steps?: Said[]}>}} Cuts

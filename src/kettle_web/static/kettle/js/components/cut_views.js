@@ -1,4 +1,4 @@
-import { toPaper, toProgram } from "../lib/cut_pieces.js";
+import { moved, toPaper, toProgram } from "../lib/cut_pieces.js";
 import { TakeView } from "./take_view.js";
 
 /**
@@ -41,9 +41,14 @@ export function cutViews(data) {
   return {
     lines,
     program,
-    /** The pieces are others by now: the play head stays where it was in the program. */
-    relaid() {
+    /**
+     * The pieces are others by now: the play head stays where it was in the program. What is marked
+     * stays where the list itself is not another one: it has a take more, or a longer one.
+     * @param {import("../lib/cut_pieces.js").Row[] | null} [before] the rows of the same list
+     */
+    relaid(before = null) {
       const at = program.at;
+      const marked = before && lines.stretch && moved(before, data.rows, lines.stretch);
       alone(() => {
         lines.forget();
         program.forget();
@@ -52,6 +57,7 @@ export function cutViews(data) {
         program.go(Math.min(at, program.total), false);
         lines.go(toPaper(data.rows, program.at), false);
       });
+      if (marked) lines.mark(...marked);
     },
   };
 }

@@ -12,9 +12,12 @@ export function mount(svg, player) {
   const stop = new AbortController();
   const stage = mountLayers(svg, { moved: fill, dropped: fill });
   let isOpen = false;
+  /** @type {import("./stage_layers.js").Layer | null} */
+  let drawn = null;
 
   /** What is drawn stays within the frame. @param {import("./stage_layers.js").Layer} layer */
   function fill(layer) {
+    drawn = layer;
     const frame = svg.viewBox.baseVal;
     const { left, top, width, height } = wholeBox(layer.box);
     const box = { left: Math.max(0, left), top: Math.max(0, top), width, height };
@@ -62,12 +65,20 @@ export function mount(svg, player) {
     },
     { signal: stop.signal },
   );
-  // What was drawn was taken over, or something else is shown by now.
+  document.addEventListener(
+    "submit",
+    (event) => {
+      if (!(/** @type {Element} */ (event.target).querySelector("[data-near-draw]"))) return;
+      isOpen = false;
+      show();
+    },
+    { signal: stop.signal },
+  );
   document.addEventListener(
     "parts:swapped",
     () => {
-      isOpen = false;
       show();
+      if (isOpen && drawn) fill(drawn);
     },
     { signal: stop.signal },
   );

@@ -73,3 +73,22 @@ export function placesOf(rows, take, at) {
     .filter((row) => row.take === take && !isFolded(row) && row.from_s <= at && at < row.until_s)
     .map((row) => row.paper + at - row.from_s);
 }
+
+/**
+ * A stretch of paper on other paper, if the pieces that it begins and ends in are there still.
+ * @param {Row[]} before @param {Row[]} now @param {[number, number]} stretch
+ * @returns {[number, number] | null}
+ */
+export function moved(before, now, [from, until]) {
+  const ends = [rowAt(before, from), rowAt(before, Math.max(from, until - 1e-6))];
+  const found = ends.map((row) => now.find((other) => other.id === row?.id));
+  const [a, b] = ends.map((row, n) => {
+    const other = found[n];
+    if (!row || !other || other.take !== row.take) return Number.NaN;
+    return onto(other, inTake(row, n ? until : from));
+  });
+  return a < b ? [a, b] : null;
+}
+
+/** A time of its take on a piece's paper, within it. @param {Row} row @param {number} at */
+const onto = (row, at) => Math.min(row.paper_end, row.paper + Math.max(0, at - row.from_s));

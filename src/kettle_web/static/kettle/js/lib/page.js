@@ -17,6 +17,14 @@ let saving = 0;
 /** What stood in a field when it was last sent. @type {WeakMap<Element, string>} */
 const sentValues = new WeakMap();
 
+/** Fields that the user changed and that go when a button is pressed: nothing sets them back before. @type {WeakSet<EventTarget>} */
+const edited = new WeakSet();
+document.addEventListener("input", (event) => {
+  const { form } = /** @type {HTMLInputElement} */ (event.target);
+  if (event.target && form && !form.matches("[data-save]:not([data-save=submit])"))
+    edited.add(event.target);
+});
+
 /** Forms with something that is still to be sent: it would be lost if they were morphed. @type {WeakSet<Element>} */
 const held = new WeakSet();
 
@@ -59,6 +67,7 @@ export function dataOf(form, button = null) {
   const names = untouched(fields);
   if (names.length) data.set("untouched", names.join(" "));
   for (const field of /** @type {Iterable<any>} */ (form.elements)) {
+    edited.delete(field);
     if (field.value !== undefined) sentValues.set(field, field.value);
   }
   return data;
@@ -190,7 +199,8 @@ function mayMorph(old, next) {
     return false;
   }
   if (held.has(old)) return false;
-  if (!old.matches("input, textarea, select") || !isBeingTyped(old)) return true;
+  if (!old.matches("input, textarea, select")) return true;
+  if (!edited.has(old) && !isBeingTyped(old)) return true;
   // What is being typed is not saved yet, so the fresh copy does not have it.
   for (const name of ["aria-invalid", "class", "aria-describedby"]) {
     const value = next.getAttribute(name);

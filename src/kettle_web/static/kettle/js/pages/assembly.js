@@ -55,25 +55,33 @@ const played = {
   },
 };
 const player = mountPlayer(found("[data-take-player]"), played, views.program);
-mountNear(/** @type {any} */ (found("[data-near-frame]")), player);
+const near = /** @type {any} */ (found("[data-near-frame]"));
+mountNear(near, player);
 const controls = mountControls(data, views, lanes);
 const svg = /** @type {any} */ (found("[data-stage]"));
 const stage = mountStage(svg, player, views.program);
 mountPlaying(player, views.program, played, stage, () => lanes.view);
 
 const load = async () => {
-  const before = JSON.stringify(data.rows);
+  const before = data.rows;
+  const revision = data.now?.revision;
   await data.load();
   const isFirst = !views.lines.total;
   // What is marked stays marked where only something else is another one.
-  if (JSON.stringify(data.rows) !== before) views.relaid();
+  if (JSON.stringify(data.rows) !== JSON.stringify(before))
+    views.relaid(data.now?.revision === revision ? before : null);
   if (isFirst && kept.at) views.program.go(kept.at);
+  if (data.now?.frame) near.setAttribute("viewBox", `0 0 ${data.now.frame.join(" ")}`);
   player.refresh();
   controls.refresh();
   document.body.dataset.ready = "assembly";
   document.body.dataset.drawn = String(data.now?.revision ?? 0);
 };
-document.addEventListener("parts:swapped", load);
+document.addEventListener("parts:swapped", () => {
+  // Places in forms are those of the page that was: a press before the pieces have come counts.
+  controls.tell();
+  load();
+});
 live.addEventListener("live:again", async () => {
   await data.loadTakes();
   await refresh(true);
