@@ -1,28 +1,30 @@
 """bench export: sizes that are kept, speed beside ffmpeg, how soon a cut is answered."""
 
+import json
 import random
 import tempfile
 import time
 from argparse import Namespace
-from contextlib import redirect_stderr
-from io import StringIO
+from multiprocessing import get_context
 from pathlib import Path
+from resource import RUSAGE_SELF, getrusage
 
 import numpy as np
 
+from kettle_cli.bench_assembly import assembly_times
 from kettle_cli.bench_program import SECONDS, in_turns_with_ffmpeg, need_ffmpeg
-from kettle_cli.bench_takes import HOURS, open_library, recorded_take, stretch
-from kettle_core.assembly.cut_changes import take_out
-from kettle_core.assembly.cut_list import CutList, Known, Piece, Place
+from kettle_cli.bench_takes import recorded_take
+from kettle_core.assembly.cut_list import CutList, Piece
 from kettle_core.assembly.export import LEAST_USED, Export
 from kettle_core.errors import CutError, EngineError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.process import work_frame_by_frame
 from kettle_media.assembly.export_file import export
-from kettle_media.survey.survey import survey_take
 from kettle_media.take.folder import TakeFolder
 
-PIECES, PRESSES, ANSWERED_MS, MOST_RATIO = 200, 30, 150.0, 1.0
+MOST_RATIO = 1.0
+# So many times as long, so much more memory; the time left is told so well after a tenth.
+LONGER, MOST_GROWTH, MOST_OFF = 8, 1.05, 0.2
 LENGTHS_S, SIZES_MB = (5.0, 1200.0), (2.0, 200.0)
 
 
@@ -36,7 +38,12 @@ def bench_export(options: Namespace) -> int:
     with tempfile.TemporaryDirectory() as name:
         data = Path(name)
         folder = recorded_take(data / "takes" / "long", SECONDS)
-        wrong = [*_speed(folder), *_sizes(folder, options.minutes * 60), *_answers(folder, data)]
+        wrong = [
+            *_speed(folder),
+            *_memory(folder),
+            *_sizes(folder, options.minutes * 60),
+            *assembly_times(folder, data),
+        ]
     if wrong:
         raise EngineError(f"Beyond its limit: {', '.join(wrong)}.")
     return 0
@@ -53,6 +60,46 @@ def _speed(folder: TakeFolder) -> list[str]:
     make()  # sounds are cleaned, which is counted apart
     ratio = in_turns_with_ffmpeg(folder, f"export of {SECONDS} s, looked at", make)
     return ["export beside ffmpeg"] if ratio > MOST_RATIO else []
+
+
+def _memory(folder: TakeFolder) -> list[str]:
+    """How much an export needs, of a short tutorial and of a long one; how well its end is told."""
+    peaks = {}
+    for times in (2, 2 * LONGER):
+        process = get_context("spawn").Process(target=_export_times, args=(folder.path, times))
+        process.start()
+        process.join()
+        peaks[times] = json.loads((folder.path / "export.json").read_text())
+    short, long = (one["peak_mb"] for one in peaks.values())
+    off = peaks[2 * LONGER]["off"]
+    print(
+        f"export of {2 * SECONDS} s: {short:.0f} MB at most, {LONGER} times as long {long:.0f} MB; "
+        f"its end told {off:+.0%} off after a tenth (limit {MOST_OFF:.0%})"
+    )
+    wrong = ["memory"] if long > MOST_GROWTH * short else []
+    return [*wrong, "time left"] if abs(off) > MOST_OFF else wrong
+
+
+def _export_times(path: Path, times: int) -> None:
+    """Export a take several times after itself, in a process of its own."""
+    work_frame_by_frame()
+    folder, told = TakeFolder(path), list[tuple[float, float]]()
+    info = folder.read_info()
+    cuts = CutList(tuple(Piece(f"p{n}", info.id, 0, SECONDS * NS_PER_S) for n in range(times)))
+    order, target = Export(lines=480, speed="ultrafast"), path / "long.mp4"
+    began = time.monotonic()
+
+    def tell(done: int, total: int) -> None:
+        told.append((time.monotonic() - began, done / total))
+
+    export({info.id: folder}, cuts, info.rig_values.format, order, target, tell)
+    took_s = time.monotonic() - began
+    at_s, share = next(row for row in told if row[1] >= 0.1)
+    found = {
+        "peak_mb": getrusage(RUSAGE_SELF).ru_maxrss / 1000,
+        "off": at_s * (1 - share) / share / (took_s - at_s) - 1,
+    }
+    (path / "export.json").write_text(json.dumps(found))
 
 
 def _sizes(folder: TakeFolder, for_s: float) -> list[str]:
@@ -92,53 +139,3 @@ def _sizes(folder: TakeFolder, for_s: float) -> list[str]:
         f"{refused} refused; {np.mean(tries or [0]):.1f} tries each"
     )
     return ["sizes"] if over else []
-
-
-def _answers(folder: TakeFolder, data: Path) -> list[str]:
-    """How soon the server answers a cut of many pieces over three hours."""
-    survey = survey_take(folder)
-    stretch(folder, survey)
-    open_library(data)
-    from django.test import Client
-
-    from kettle_web.assembly.material import Material
-    from kettle_web.assembly.services import take_over, version_of
-    from kettle_web.models import Tutorial
-    from kettle_web.takes.services import look_after_takes
-
-    look_after_takes()
-    tutorial = Tutorial.objects.get()
-    version = version_of(tutorial, Material(tutorial))
-    cuts, known = version.values, Material(tutorial).known()
-    length_ns = known.takes[cuts.pieces[0].take]
-    take_over(version=version, cuts=_cut(cuts, known, length_ns), words="cut")
-    client, rng, found = Client(headers={"host": "127.0.0.1"}), random.Random(2), []  # noqa: S311
-    for _ in range(PRESSES):
-        version.refresh_from_db()
-        piece = rng.choice([p for p in version.values.shown if p.until_ns - p.from_ns > NS_PER_S])
-        from_s = piece.from_ns / NS_PER_S
-        asked = {"part": "out", "from_piece": piece.id, "from_s": from_s + 0.2,
-                 "until_piece": piece.id, "until_s": from_s + 0.7}  # fmt: skip
-        began = time.perf_counter()
-        with redirect_stderr(StringIO()):
-            answer = client.post(f"/assembly/{version.pk}/change/", asked, follow=True)
-        found.append((time.perf_counter() - began) * 1000)
-        if answer.status_code != 200:
-            raise EngineError(f"The server answered {answer.status_code}.")
-    worst, median = max(found), float(np.median(found))
-    print(
-        f"a cut of {PIECES} pieces over {HOURS} h and the page then: {median:.0f} ms, worst of "
-        f"{PRESSES} {worst:.0f} ms (limit {ANSWERED_MS:g})"
-    )
-    return ["a cut answered"] if median > ANSWERED_MS else []
-
-
-def _cut(cuts: CutList, known: Known, length_ns: int) -> CutList:
-    """As many pieces as are measured, every second one taken out."""
-    first = cuts.pieces[0].id
-    step_ns = length_ns // (PIECES // 2)
-    for number in range(PIECES // 2):
-        at_ns = number * step_ns + step_ns // 3
-        places = Place(first, at_ns), Place(first, at_ns + step_ns // 5)
-        cuts = take_out(cuts, known, *places)
-    return cuts

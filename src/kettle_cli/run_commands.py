@@ -54,7 +54,7 @@ def _run(port: int | None, with_demo: bool) -> int:
         # What somebody waits for on a page goes before what can wait; recording before both.
         Child("worker soon", fork(_work, "soon"), SHOWS),
         Child("worker long", fork(_work, "long"), WORKS),
-        Child("web", fork(_serve, port), ANSWERS),
+        Child("web", fork(answer_pages, port), ANSWERS),
     ]
     ended: list[int] = []
     for number in (signal.SIGINT, signal.SIGTERM):
@@ -87,7 +87,8 @@ def _work(queue: str) -> None:
     work(queue)
 
 
-def _serve(port: int) -> None:
+def answer_pages(port: int) -> None:
+    """Answer pages and sockets until the process is ended."""
     import uvicorn
 
     from kettle_web.asgi import application
