@@ -27,6 +27,8 @@ from kettle_media.survey.survey import survey_take
 from kettle_media.take.folder import TakeFolder
 
 PIECES, PRESSES, ANSWERED_MS, DRAWN_MS = 200, 30, 150.0, 100.0
+# Who cuts looks at what came of it before the next press.
+RESTS_S, DRAWN_LIMIT_S = 1.5, 10.0
 SERVE = (
     "import django; django.setup(); from kettle_cli.run_commands import answer_pages; "
     "answer_pages({port})"
@@ -110,13 +112,14 @@ def _drawn(pk: int, data: Path) -> list[str]:
             time.sleep(0.1)
         page.evaluate(LISTEN)
         page.locator("[data-lines]").focus()
-        for number in range(PRESSES):
+        for number in range(PRESSES // 2):
             page.keyboard.press("Shift+ArrowRight")
             page.keyboard.press("o")
-            while len(page.evaluate("window.found")) <= number:
+            deadline = time.monotonic() + DRAWN_LIMIT_S
+            while len(page.evaluate("window.found")) <= number and time.monotonic() < deadline:
                 time.sleep(0.05)
             page.keyboard.press("ArrowRight")
-            time.sleep(0.6)
+            time.sleep(RESTS_S)
         found = np.array(page.evaluate("window.found"))
         browser.close()
     own = found[:, 0] - found[:, 1]
@@ -135,7 +138,10 @@ def _served(data: Path) -> Iterator[str]:
         port = probe.getsockname()[1]
     environment = {**os.environ, "KETTLE_DATA": str(data)}
     command = [sys.executable, "-c", SERVE.format(port=port)]
-    serving = subprocess.Popen(command, cwd=ROOT / "src", env=environment)
+    quiet = subprocess.DEVNULL
+    serving = subprocess.Popen(
+        command, cwd=ROOT / "src", env=environment, stdout=quiet, stderr=quiet
+    )
     try:
         deadline = time.monotonic() + 30
         while True:

@@ -25,6 +25,12 @@ LOSSLESS_KBPS = {"wav": 2304, "flac": 1300}
 SOUND_SPEED = 15.0
 
 
+# Measuring the loudness of a program takes so much of what composing and encoding it does, at
+# 1080 lines; of what writing sound alone does.
+LOUDNESS_SHARE, LOUDNESS_SHARE_OF_SOUND = 0.04, 0.9
+USUAL_PIXELS = 1920 * 1080
+
+
 @dataclass(frozen=True)
 class Purpose:
     """Something that an export is for."""
@@ -118,6 +124,20 @@ def size_mb(order: Export, mode: Mode, made: Made | None, length_s: float) -> Co
     return Cost(order.max_mb, min(order.max_mb, max(least, cost.low)), order.max_mb)
 
 
+def loudness_share(order: Export, mode: Mode) -> float:
+    """How long measuring its loudness once takes, as a share of making the file."""
+    if not order.has_picture:
+        return LOUDNESS_SHARE_OF_SOUND
+    return LOUDNESS_SHARE / _effort(order, mode.width * mode.height / USUAL_PIXELS)
+
+
+def _effort(order: Export, pixels: float) -> float:
+    """How long a picture takes of so many times the pixels: decoding and composing are of the
+    takes' size, encoding is of the export's.
+    """
+    return 0.5 + 0.5 * pixels * TIMES.get(order.kind, 1.0)
+
+
 def time_s(order: Export, mode: Mode, made: Made | None, length_s: float) -> Cost | None:
     """How long making it will take, in s; None where nothing is known."""
     if not order.has_picture:
@@ -128,8 +148,6 @@ def time_s(order: Export, mode: Mode, made: Made | None, length_s: float) -> Cos
         return Cost.of(seconds, (TIME_RANGE[0], 3 * TIME_RANGE[1]))
     if made is None or made.frames_per_s <= 0:
         return None
-    # Decoding and composing are of the takes' size, encoding of the export's.
-    pixels = float(mode.pixels_per_s) / float(made.mode.pixels_per_s)
-    effort = 0.5 + 0.5 * pixels * TIMES.get(order.kind, 1.0)
+    effort = _effort(order, float(mode.pixels_per_s) / float(made.mode.pixels_per_s))
     tries = 2.0 if order.max_mb else 1.0
     return Cost.of(tries * effort * float(mode.fps) * length_s / made.frames_per_s, TIME_RANGE)

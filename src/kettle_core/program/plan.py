@@ -27,6 +27,8 @@ from kettle_core.sound.stage import RATE_HZ
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Piece, Source, TimeMap
 
+# What was worked out of states so far, by their ids.
+Looks = dict[int, tuple[State, Resolved]]
 # Longer than any take.
 _NO_END_NS = 10**6 * NS_PER_S
 
@@ -164,6 +166,8 @@ def make_plan(
     pieces = time_map.pieces
     stems: dict[str, StemPlan] = {}
     ducking = Ducking()
+    # Pieces of one take are in the same few states.
+    seen: Looks = {}
     for number, piece in enumerate(pieces):
         first, end = ceil(piece.start_ns * fps / NS_PER_S), ceil(piece.end_ns * fps / NS_PER_S)
         if end <= first:
@@ -175,7 +179,7 @@ def make_plan(
                 lines.append(line_of_file(stretches[-1], fps, _joined(number, pieces)))
             continue
         ducking = script.rig.ducking if script.rig.ducking.on else ducking
-        of_piece = list(_stretches_of(piece, first, end, script.replay, format_))
+        of_piece = list(_stretches_of(piece, first, end, script.replay, format_, seen))
         stretches += of_piece
         if piece.speed != 1 and not piece.stretched:
             continue
@@ -209,7 +213,7 @@ def stretches_from_now(moments: Sequence[Moment], format_: Format) -> tuple[Stre
     """
     piece = Piece(Fraction(0), Fraction(_NO_END_NS), Source("take", ""), Fraction(0))
     end = ceil(_NO_END_NS * format_.fps / NS_PER_S)
-    return tuple(_stretches_of(piece, 0, end, Replay(tuple(moments)), format_))
+    return tuple(_stretches_of(piece, 0, end, Replay(tuple(moments)), format_, {}))
 
 
 def _card_stretch(piece: Piece, first: int, end: int, format_: Format) -> Stretch:
@@ -221,14 +225,14 @@ def _card_stretch(piece: Piece, first: int, end: int, format_: Format) -> Stretc
 
 
 def _stretches_of(
-    piece: Piece, first: int, end: int, said: Replay, format_: Format
+    piece: Piece, first: int, end: int, said: Replay, format_: Format, seen: Looks
 ) -> Iterator[Stretch]:
     fps = format_.fps
     changes = _changes_in(piece, first, end, said, fps)
-    scene = _resolved(changes[0][1].state, format_)
+    scene = _resolved(changes[0][1].state, format_, seen)
     ready = [(first, scene, scene, CUT)]
     for frame, moment in changes[1:]:
-        following = _resolved(moment.state, format_)
+        following = _resolved(moment.state, format_, seen)
         if following != scene:
             ready.append((frame, following, scene, moment.change_over))
             scene = following
@@ -268,11 +272,17 @@ def _changes_in(
     return found
 
 
-def _resolved(state: State, format_: Format) -> Resolved:
-    rig = state.rig
-    if rig.format.frame_size != format_.frame_size:
-        state = replace(state, rig=with_format(rig, format_))
-    return state.resolved()
+def _resolved(state: State, format_: Format, seen: Looks) -> Resolved:
+    """What is seen in a state, laid for a format; worked out once for each state."""
+    found = seen.get(id(state))
+    if found is None:
+        rig = state.rig
+        laid = state
+        if rig.format.frame_size != format_.frame_size:
+            laid = replace(state, rig=with_format(rig, format_))
+        # The state is kept with it, so that its id stays its own.
+        found = seen[id(state)] = state, laid.resolved()
+    return found[1]
 
 
 def cropped(plan: Plan, part: Box) -> Plan:

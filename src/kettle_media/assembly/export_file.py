@@ -17,6 +17,7 @@ from kettle_core.assembly.export import (
     picture_settings,
     sound_format,
 )
+from kettle_core.assembly.export_costs import loudness_share
 from kettle_core.errors import CutError
 from kettle_core.picture.picture import Plane
 from kettle_core.rig.devices import Mode
@@ -44,12 +45,12 @@ from kettle_media.told import Told
 MOST_TRIES = 6
 # A size that hardly grows when more is allowed is as large as quality makes it.
 GROWS = 1.02
-# Measuring a program's loudness takes about so much of what encoding it does.
-LOUDNESS_SHARE = 0.1
 SILENT_LUFS = -70.0
 MOST_GAIN_DB = 30.0
 # As near as nobody hears; measured again so often.
 NEAR_LU, LEVELED = 0.1, 2
+# As it was, and as it is with the gain that it gets then.
+USUAL_MEASURES = 2
 CONTAINERS = {"mp4": "mp4", "webm": "webm", "av1": "webm"}
 
 
@@ -182,6 +183,9 @@ class _Work:
         plan = show.plan
         self._mode = Mode(*plan.frame_size, plan.fps)
         self._length_s = float(plan.frames / plan.fps)
+        # Frames that measuring once counts for, and those that are still to be counted so.
+        self._measure = loudness_share(order, self._mode) * plan.frames
+        self._measures_left = USUAL_MEASURES * self._measure if order.lufs is not None else 0.0
 
     def make(self) -> int:
         """Write the file; gives how often it was encoded."""
@@ -195,6 +199,7 @@ class _Work:
         aim = first_aim(order, self._mode, self._length_s) if self._is_sized else None
         if order.lufs is not None:
             self._level(order.lufs)
+            self._measures_left = 0.0
         sizes: list[tuple[int, int]] = []
         while True:
             self._encode(aim, plan.frames)
@@ -248,15 +253,16 @@ class _Work:
         for first in range(0, plan.samples, MASTER_HZ):
             self._give_way()
             meter.take(mix.read(min(MASTER_HZ, plan.samples - first)))
-            done = self._done + (first / plan.samples) * LOUDNESS_SHARE * plan.frames
+            done = self._done + (first / plan.samples) * self._measure
             self._tell(round(done), self._total())
         meter.take(mix.flush())
-        self._done += round(LOUDNESS_SHARE * plan.frames)
+        self._done += round(self._measure)
+        self._measures_left = max(0.0, self._measures_left - self._measure)
         return meter.read().integrated_lufs
 
     def _total(self, tries: int = 1) -> int:
         frames = self.show.plan.frames
-        return max(1, self._done + tries * frames)
+        return max(1, round(self._done + self._measures_left + tries * frames))
 
     def _look(self, number: int, buffer: Plane) -> None:
         if number in self._looked:
