@@ -1,6 +1,8 @@
 """The assembly page: what its forms change, what it is told, what it refuses."""
 
 import io
+import os
+import shutil
 import wave
 from unittest import mock
 
@@ -286,6 +288,23 @@ class Files(AssemblyCase):
         for piece in (told["pieces"][0], told["pieces"][3]):
             self.change("remove", (piece["id"], 0))
         self.assertEqual(self.version.values.files, ())
+
+    def test_files_that_nothing_needs_any_more_go_but_not_before_undo_has_forgotten_them(self):
+        self.add("first", video(2).getvalue())
+        folder = Material(self.tutorial).files
+        self.addCleanup(shutil.rmtree, folder, ignore_errors=True)
+        loose = folder / f"{'0' * 64}.mp4"
+        loose.touch()
+        for path in folder.iterdir():
+            os.utime(path, (0, 0))
+        undo(self.version)
+        young = folder / f"{'1' * 64}.mp4"
+        young.touch()
+        self.version.refresh_from_db()
+        self.add("music", video(1).getvalue(), "song.mp4")
+        there = {path.name for path in folder.glob("*.mp4")}
+        self.assertEqual(len(there), 3)
+        self.assertNotIn(loose.name, there)
 
     def test_what_cannot_be_played_is_said_at_the_field(self):
         for answer, words in (

@@ -154,6 +154,22 @@ class Chapters(RetoldCase):
         self.assertIn("is gone", gone.json()["error"])
 
 
+class Named(RetoldCase):
+    def test_a_chapter_that_is_named_here_is_a_step_that_can_be_exchanged(self):
+        self.cues("two", Step(S, "Sew"))
+        self.change("chapter", ("p1", 2.0), title="sew")
+        one, two = (piece.take for piece in self.version.values.pieces)
+        self.CHANGE = "change-assembly"
+        self.change("exchange", ("p1", 3.0), take=two)
+        rows = [(p.take, p.from_ns / S, p.until_ns / S) for p in self.version.values.pieces]
+        self.assertEqual(rows, [(one, 0, 2), (two, 1, 3), (two, 0, 3)])
+
+    def test_what_only_the_takes_page_changes_is_refused_here(self):
+        for part in ("nudge", "original", "name"):
+            answer = self.change(part, ("p1", 0), track="headset", ms="10")
+            self.assertIn("can't be changed here", answer.json()["error"])
+
+
 class Readings(AssemblyCase):
     def test_a_step_is_exchanged_for_another_takes_reading_and_a_piece_trimmed(self):
         for folder, cues in (

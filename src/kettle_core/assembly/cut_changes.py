@@ -30,8 +30,8 @@ from kettle_core.timing.ticks import NS_PER_S
 def with_take(cuts: CutList, known: Known, take: str, at_end: bool = True) -> CutList:
     """A whole take more. Raises CutError."""
     piece = Piece(new_id(cuts), take, 0, known.takes.get(take, 0))
-    pieces = (*cuts.pieces, piece) if at_end else (piece, *cuts.pieces)
-    return checked(replace(cuts, pieces=pieces), known)
+    before = "" if at_end or not cuts.pieces else cuts.pieces[0].id
+    return _with_piece(cuts, known, piece, before)
 
 
 def with_card(cuts: CutList, known: Known, card: Card, length_ns: int, before: str) -> CutList:
@@ -39,10 +39,8 @@ def with_card(cuts: CutList, known: Known, card: Card, length_ns: int, before: s
     named = TitleCard(_next_id("card", (c.id for c in cuts.cards)), card)
     if len(cuts.cards) >= MOST_CARDS:
         raise CutError(f"A cut list has at most {MOST_CARDS} cards. Remove one first.", "text")
-    place = cuts.pieces.index(cuts.piece(before)) if before else len(cuts.pieces)
-    piece = Piece(new_id(cuts), named.id, 0, length_ns)
-    pieces = (*cuts.pieces[:place], piece, *cuts.pieces[place:])
-    return checked(replace(cuts, pieces=pieces, cards=(*cuts.cards, named)), known)
+    there = replace(cuts, cards=(*cuts.cards, named))
+    return _with_piece(there, known, Piece(new_id(cuts), named.id, 0, length_ns), before)
 
 
 def with_card_as(cuts: CutList, known: Known, piece_id: str, card: Card, length_ns: int) -> CutList:
@@ -75,10 +73,7 @@ def with_piece_of_file(cuts: CutList, known: Known, file_id: str, before: str) -
         raise CutError("This file is gone from the cut list. Reload the page.", "file")
     if not file.has_picture:
         raise CutError(f"“{file.name}” has no picture. Use it as music.", "file")
-    place = cuts.pieces.index(cuts.piece(before)) if before else len(cuts.pieces)
-    piece = Piece(new_id(cuts), file.id, 0, file.length_ns)
-    pieces = (*cuts.pieces[:place], piece, *cuts.pieces[place:])
-    return checked(replace(cuts, pieces=pieces), known)
+    return _with_piece(cuts, known, Piece(new_id(cuts), file.id, 0, file.length_ns), before)
 
 
 def with_music(cuts: CutList, music: Music | None) -> CutList:
@@ -88,8 +83,7 @@ def with_music(cuts: CutList, music: Music | None) -> CutList:
 
 def with_fades(cuts: CutList, in_ms: int, out_ms: int) -> CutList:
     """Out of black and into it within other times. Raises CutError."""
-    if not (0 <= in_ms <= MOST_FADE_MS and 0 <= out_ms <= MOST_FADE_MS):
-        raise CutError(f"A fade takes 0 to {MOST_FADE_MS} ms.", "fade_in_ms")
+    _check_fades(in_ms, out_ms)
     return replace(cuts, fade_in_ms=in_ms, fade_out_ms=out_ms)
 
 
@@ -102,21 +96,24 @@ def with_retold(cuts: CutList, told: Retold) -> CutList:
 
 def with_piece_fades(cuts: CutList, piece_id: str, in_ms: int, out_ms: int) -> CutList:
     """A piece out of black and into it within other times. Raises CutError."""
-    if not (0 <= in_ms <= MOST_FADE_MS and 0 <= out_ms <= MOST_FADE_MS):
-        raise CutError(f"A fade takes 0 to {MOST_FADE_MS} ms.", "fade_in")
+    _check_fades(in_ms, out_ms)
     piece = cuts.piece(piece_id)
-    made = replace(piece, fade_in_ms=in_ms, fade_out_ms=out_ms)
-    return replace(cuts, pieces=tuple(made if p is piece else p for p in cuts.pieces))
+    return _with_piece_as(cuts, replace(piece, fade_in_ms=in_ms, fade_out_ms=out_ms))
 
 
 def split(cuts: CutList, known: Known, place: Place) -> CutList:
     """A piece as two, parted on a frame; at its ends nothing changes. Raises CutError."""
     place = place.now(cuts)
-    number = cuts.pieces.index(cuts.piece(place.piece))
-    piece = cuts.pieces[number]
+    piece = cuts.piece(place.piece)
     at_ns = _on_frame(piece, place.at_ns, known.fps)
     if not piece.from_ns < at_ns < piece.until_ns:
         return cuts
+    return parted(cuts, piece, at_ns)
+
+
+def parted(cuts: CutList, piece: Piece, at_ns: int) -> CutList:
+    """A piece as two, parted at a time within it; its fades stay at its ends. Raises CutError."""
+    number = cuts.pieces.index(piece)
     parts = (
         replace(piece, until_ns=at_ns, fade_out_ms=0),
         replace(piece, id=new_id(cuts), from_ns=at_ns, fade_in_ms=0),
@@ -153,10 +150,8 @@ def at_speed(
 
 def trimmed(cuts: CutList, known: Known, piece_id: str, from_ns: int, until_ns: int) -> CutList:
     """A piece that begins or ends elsewhere in its take. Raises CutError."""
-    piece = cuts.piece(piece_id)
-    made = replace(piece, from_ns=from_ns, until_ns=until_ns)
-    pieces = tuple(made if p is piece else p for p in cuts.pieces)
-    return checked(replace(cuts, pieces=pieces), known)
+    made = replace(cuts.piece(piece_id), from_ns=from_ns, until_ns=until_ns)
+    return checked(_with_piece_as(cuts, made), known)
 
 
 def moved(cuts: CutList, piece_ids: Sequence[str], before: str) -> CutList:
@@ -259,6 +254,23 @@ def _next_id(start: str, there: Iterable[str]) -> str:
     """An id that begins like this and that none of these is."""
     numbers = [n for i in there if i.startswith(start) and (n := i[len(start) :]).isdecimal()]
     return f"{start}{max(map(int, numbers), default=0) + 1}"
+
+
+def _with_piece(cuts: CutList, known: Known, piece: Piece, before: str) -> CutList:
+    """A piece more, before another one; at the end if there is none. Raises CutError."""
+    place = cuts.pieces.index(cuts.piece(before)) if before else len(cuts.pieces)
+    made = _within_limit(cuts, (*cuts.pieces[:place], piece, *cuts.pieces[place:]))
+    return checked(made, known)
+
+
+def _with_piece_as(cuts: CutList, made: Piece) -> CutList:
+    """The piece of an id as it is made to be."""
+    return replace(cuts, pieces=tuple(made if p.id == made.id else p for p in cuts.pieces))
+
+
+def _check_fades(*times_ms: int) -> None:
+    if not all(0 <= ms <= MOST_FADE_MS for ms in times_ms):
+        raise CutError(f"A fade takes 0 to {MOST_FADE_MS} ms.", "fade_in")
 
 
 def _within_limit(cuts: CutList, pieces: Sequence[Piece]) -> CutList:

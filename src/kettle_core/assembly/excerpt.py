@@ -3,7 +3,7 @@
 from dataclasses import replace
 from fractions import Fraction
 
-from kettle_core.assembly.cut_list import CutList, laid
+from kettle_core.assembly.cut_list import CutList, Laid, Piece, laid
 from kettle_core.timing.time_map import to_ns
 
 
@@ -22,23 +22,24 @@ def excerpt(cuts: CutList, fps: Fraction, from_ns: int, until_ns: int) -> CutLis
         begins, ends = max(one.start_ns, Fraction(from_ns)), min(one.end_ns, last_ns)
         if begins >= ends:
             continue
-        speed = one.piece.speed
-        first = to_ns(one.from_ns + (begins - one.start_ns) * speed)
-        until = to_ns(one.from_ns + (ends - one.start_ns) * speed)
-        # What rounds beyond its piece stays within it, unless nothing were left.
-        until = max(first + 1, min(until, one.piece.until_ns))
-        pieces.append(
-            replace(
-                one.piece,
-                from_ns=first,
-                until_ns=until,
-                fade_in_ms=one.piece.fade_in_ms if begins == one.start_ns else 0,
-                fade_out_ms=one.piece.fade_out_ms if ends == one.end_ns else 0,
-            )
-        )
+        pieces.append(_within(one, begins, ends))
     return replace(
         cuts,
         pieces=tuple(pieces),
         fade_in_ms=0 if from_ns else cuts.fade_in_ms,
         fade_out_ms=0 if last_ns < end_ns else cuts.fade_out_ms,
     )
+
+
+def _within(one: Laid, begins: Fraction, ends: Fraction) -> Piece:
+    """What of a piece lies between two program times; an end that stays is as it was."""
+    piece, changed = one.piece, one.piece
+    if begins > one.start_ns:
+        first = to_ns(one.from_ns + (begins - one.start_ns) * piece.speed)
+        changed = replace(changed, from_ns=first, fade_in_ms=0)
+    if ends < one.end_ns:
+        until = to_ns(one.from_ns + (ends - one.start_ns) * piece.speed)
+        # What rounds beyond its piece stays within it, unless nothing were left.
+        until = max(changed.from_ns + 1, min(until, piece.until_ns))
+        changed = replace(changed, until_ns=until, fade_out_ms=0)
+    return changed

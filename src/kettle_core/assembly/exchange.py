@@ -4,8 +4,8 @@ from collections.abc import Mapping
 from dataclasses import replace
 
 from kettle_core.assembly.chapters import Steps
-from kettle_core.assembly.cut_changes import new_id, with_take
-from kettle_core.assembly.cut_list import CutList, Known, Piece, Place
+from kettle_core.assembly.cut_changes import new_id, parted
+from kettle_core.assembly.cut_list import CutList, Known, Piece, Place, checked
 from kettle_core.errors import CutError
 
 NO_STEP = "No step is on here. Go to one, or name one as a chapter."
@@ -37,15 +37,14 @@ def exchanged(
         raise CutError(f"This take has no step “{title}”. Choose another one.", "take")
     if (other, *found) == (take, from_ns, until_ns):
         raise CutError(f"This is this take's reading of “{title}”. Choose another take.", "take")
-    parted = _parted(_parted(cuts, take, from_ns), take, until_ns)
-    going = [p for p in parted.pieces if p.take == take and from_ns <= p.from_ns < until_ns]
+    apart = _parted(_parted(cuts, take, from_ns), take, until_ns)
+    going = [p for p in apart.pieces if p.take == take and from_ns <= p.from_ns < until_ns]
     if not going:
         raise CutError(NO_STEP, "place")
-    at = parted.pieces.index(going[0])
-    whole = with_take(parted, known, other).pieces[-1]
-    fresh = replace(whole, from_ns=found[0], until_ns=found[1])
-    kept = [p for p in parted.pieces if p not in going]
-    return replace(parted, pieces=(*kept[:at], fresh, *kept[at:])), title
+    at = apart.pieces.index(going[0])
+    fresh = Piece(new_id(apart), other, *found)
+    kept = [p for p in apart.pieces if p not in going]
+    return checked(replace(apart, pieces=(*kept[:at], fresh, *kept[at:])), known), title
 
 
 def _step_at(steps: Steps, at_ns: int, end_ns: int) -> tuple[str, int, int]:
@@ -72,11 +71,7 @@ def _end_of(steps: Steps, number: int, end_ns: int) -> int:
 
 def _parted(cuts: CutList, take: str, at_ns: int) -> CutList:
     """With the pieces of a take divided at a time, exactly: what goes is the step and no more."""
-    pieces: list[Piece] = []
     for piece in cuts.pieces:
         if piece.take == take and piece.from_ns < at_ns < piece.until_ns:
-            fresh = new_id(replace(cuts, pieces=(*cuts.pieces, *pieces)))
-            pieces += [replace(piece, until_ns=at_ns), replace(piece, id=fresh, from_ns=at_ns)]
-        else:
-            pieces.append(piece)
-    return replace(cuts, pieces=tuple(pieces))
+            cuts = parted(cuts, piece, at_ns)
+    return cuts

@@ -23,8 +23,6 @@ SIZE_RANGE, TIME_RANGE = (0.6, 1.7), (0.6, 1.8)
 LOSSLESS_KBPS = {"wav": 2304, "flac": 1300}
 # Sound alone is made so many times as fast as it lasts.
 SOUND_SPEED = 15.0
-
-
 # Measuring the loudness of a program takes so much of what composing and encoding it does, at
 # 1080 lines; of what writing sound alone does.
 LOUDNESS_SHARE, LOUDNESS_SHARE_OF_SOUND = 0.042, 0.9
@@ -96,9 +94,8 @@ def size_mb(order: Export, mode: Mode, made: Made | None, length_s: float) -> Co
     made : a program of the same takes
     length_s : how long it will be
     """
-    pixels_per_s = float(mode.width * mode.height)
     if order.kind in MOVING:
-        bits = MOVING_BITS[order.kind] * pixels_per_s * order.fps * length_s
+        bits = MOVING_BITS[order.kind] * mode.width * mode.height * order.fps * length_s
         cost = Cost.of(bits / 8e6, MOVING_RANGE)
         most = order.max_mb or float("inf")
         return Cost(min(most, cost.likely), min(most, cost.low), min(most, cost.high))

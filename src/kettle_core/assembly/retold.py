@@ -37,5 +37,6 @@ class Retold:
         >>> Retold.between("t", [Mark(1), Mark(2)], [Mark(2), Hide(3, "webcam-1")])
         Retold(take='t', without=('mark@1',), cues=(Hide(at_ns=3, input='webcam-1', do='hide'),))
         """
-        without = dict.fromkeys(cue_id(cue) for cue in own if cue not in now)
-        return cls(take, tuple(without), tuple(cue for cue in now if cue not in own))
+        counts, there = set(now), set(own)
+        without = dict.fromkeys(cue_id(cue) for cue in own if cue not in counts)
+        return cls(take, tuple(without), tuple(cue for cue in now if cue not in there))

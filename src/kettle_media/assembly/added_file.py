@@ -7,6 +7,7 @@ bits, from which any sample is read at once. Both are there, or neither is.
 import hashlib
 import time
 import wave
+from collections.abc import Container
 from contextlib import suppress
 from itertools import chain
 from pathlib import Path
@@ -18,18 +19,17 @@ import numpy as np
 from av.container import InputContainer
 
 from kettle_core.assembly.cut_list import AddedFile
-from kettle_core.errors import CutError, DeviceError
+from kettle_core.errors import CutError
 from kettle_core.sound.mixing import to_integers
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.durable import put_in_place
-from kettle_media.rig.probe import SOUND_ENDINGS, VIDEO_ENDINGS, probe_file
+from kettle_media.rig.intake import playable_ending, receive
 from kettle_media.take.sound_track import MASTER_HZ
 from kettle_media.told import Told
 
-ENDINGS = VIDEO_ENDINGS + SOUND_ENDINGS
 MOST_FILE_S = 2 * 3600
-PIECE_BYTES = 1 << 20
-LEFT_OVER_S = 24 * 3600
+# Somebody may still be about to use what is younger.
+OLD_S = 24 * 3600
 
 
 def take_in(file: BinaryIO, name: str, folder: Path) -> AddedFile:
@@ -48,30 +48,16 @@ def take_in(file: BinaryIO, name: str, folder: Path) -> AddedFile:
     TakeError
         If the disk won't have it; nothing is left then.
     """
-    shown, suffix = name[:60], Path(name).suffix.lower()
-    if suffix not in ENDINGS:
-        raise CutError(
-            f"“{shown}” is neither a video nor a sound file that can be played, so nothing was "
-            f"added. Its name should end in one of {' '.join(ENDINGS)}.",
-            "file",
-        )
+    shown, suffix = name[:60], playable_ending(name, CutError)
     with Told(folder, True, "{} cannot be written"):
         folder.mkdir(parents=True, exist_ok=True)
     _remove_left_over(folder)
     part = folder / f".{uuid4().hex}.part{suffix}"
     sound = part.with_suffix(".part.wav")
     try:
-        digest = hashlib.sha256()
-        with Told(part, True, "{} cannot be written"), part.open("wb") as out:
-            while chunk := file.read(PIECE_BYTES):
-                digest.update(chunk)
-                out.write(chunk)
-        try:
-            probe = probe_file(part)
-        except DeviceError as error:
-            raise CutError(
-                f"“{shown}” cannot be played, so nothing was added. It may be damaged.", "file"
-            ) from error
+        probe = receive(file, part, name, CutError)
+        with part.open("rb") as kept:
+            digest = hashlib.file_digest(kept, "sha256").hexdigest()
         picture_s = _picture_length_s(part) if probe.picture else 0.0
         if picture_s > MOST_FILE_S:
             raise _too_long(shown)
@@ -79,14 +65,14 @@ def take_in(file: BinaryIO, name: str, folder: Path) -> AddedFile:
         made = AddedFile(
             "file",
             name[:200],
-            digest.hexdigest(),
+            digest,
             max(1, round((picture_s or heard_s) * NS_PER_S)),
             bool(probe.picture),
         )
         with Told(folder, True, "{} cannot be written"):
             if probe.sound:
                 put_in_place(sound, sound_path(folder, made))
-            put_in_place(part, folder / f"{made.digest}{suffix}")
+            put_in_place(part, folder / kept_name(made))
         return made
     finally:
         for path in (part, sound):
@@ -97,14 +83,30 @@ def take_in(file: BinaryIO, name: str, folder: Path) -> AddedFile:
 def _remove_left_over(folder: Path) -> None:
     """Remove what somebody was killed over."""
     for left in folder.glob(".*.part*"):
-        with suppress(OSError):
-            if time.time() - left.stat().st_mtime > LEFT_OVER_S:
-                left.unlink(missing_ok=True)
+        _remove_old(left)
+
+
+def _remove_old(path: Path) -> None:
+    with suppress(OSError):
+        if time.time() - path.stat().st_mtime > OLD_S:
+            path.unlink(missing_ok=True)
+
+
+def kept_name(file: AddedFile) -> str:
+    """What a file is called where it is kept."""
+    return f"{file.digest}{Path(file.name).suffix.lower()}"
+
+
+def remove_unused(folder: Path, used: Container[str]) -> None:
+    """Remove files whose digests nothing uses, but those that just came."""
+    for path in folder.glob("[!.]*"):
+        if path.name.partition(".")[0] not in used:
+            _remove_old(path)
 
 
 def file_path(folder: Path, file: AddedFile) -> Path:
     """Where a file lies. Raises CutError if it is gone."""
-    path = folder / f"{file.digest}{Path(file.name).suffix.lower()}"
+    path = folder / kept_name(file)
     if not path.is_file():
         raise CutError(f"The file “{file.name}” is gone. Add it again.", "file")
     return path

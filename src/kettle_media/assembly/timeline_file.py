@@ -20,6 +20,7 @@ from kettle_core.assembly.cut_list import MOST_CARD_NS, CutList, Known, Piece, c
 from kettle_core.errors import CutError
 from kettle_core.rig.rig import Card
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.assembly.added_file import kept_name
 from kettle_media.assembly.cut_file import cuts_from_dict, cuts_to_dict
 from kettle_media.told import Told
 
@@ -103,10 +104,7 @@ def read_timeline(path: Path, fps: Fraction, takes: Mapping[str, TakeMedia]) -> 
 def _besides(cuts: CutList) -> dict[str, TakeMedia]:
     """Cards and files as if they were takes, by their ids."""
     cards = {c.id: TakeMedia(c.card.text.partition("\n")[0], "", MOST_CARD_NS) for c in cuts.cards}
-    files = {
-        f.id: TakeMedia(f.name, f"files/{f.digest}{Path(f.name).suffix.lower()}", f.length_ns)
-        for f in cuts.files
-    }
+    files = {f.id: TakeMedia(f.name, f"files/{kept_name(f)}", f.length_ns) for f in cuts.files}
     return cards | files
 
 

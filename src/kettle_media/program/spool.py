@@ -75,7 +75,7 @@ class Spool:
             self._file.flush()
         except OSError:
             # The program itself says what is wrong with the disk.
-            self._file = None
+            self.close()
 
     def keep(self, cell: Cell, packets: Sequence[Spooled]) -> None:
         """Keep all packets of a cell."""

@@ -34,7 +34,6 @@ from kettle_core.assembly.exchange import exchanged
 from kettle_core.assembly.quiet import Shortening, Stretch, shortened
 from kettle_core.errors import CutError, KettleError
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.assembly.added_file import take_in
 from kettle_web.assembly.forms import (
     PLACE_WORDS,
     AddedFileForm,
@@ -47,6 +46,7 @@ from kettle_web.assembly.forms import (
     SpeedForm,
 )
 from kettle_web.assembly.material import Material
+from kettle_web.assembly.services import keep_file
 from kettle_web.frame.asking import WrongFieldError
 from kettle_web.frame.editing import Made
 
@@ -65,7 +65,7 @@ class Asked:
     whole: CutList
     quiet: Stretches = field(default_factory=dict)
     kept: Stretches = field(default_factory=dict)
-    steps: Mapping[str, Steps] = field(default_factory=dict)
+    steps: Callable[[CutList], Mapping[str, Steps]] = lambda _: {}
     file: AddedFile | None = None
 
     def place(self) -> Place:
@@ -97,8 +97,7 @@ def asked_of(
 ) -> Asked:
     """What a form asks for, with all that it needs. Raises WrongFieldError, TakeError."""
     names = {take: found.row.name for take, found in material.takes.items()}
-    steps = {take: found.steps(whole) for take, found in material.takes.items()}
-    asked = Asked(post, material.known(), names, whole, steps=steps)
+    asked = Asked(post, material.known(), names, whole, steps=material.steps)
     if post.get("part", "").startswith("file-"):
         return replace(asked, file=_taken_in(post, given, material.files))
     if post.get("part") not in ("quiet-out", "quiet-faster"):
@@ -119,7 +118,7 @@ def _taken_in(post: QueryDict, given: Given | None, folder: Path) -> AddedFile:
     if form.is_valid():
         file = form.cleaned_data["file"]
         try:
-            return take_in(file, file.name, folder)
+            return keep_file(folder, file, file.name)
         except KettleError as error:
             form.add_error("file", str(error))
     raise WrongFieldError(added=form)
@@ -178,7 +177,7 @@ def _exchange(cuts: CutList, asked: Asked) -> Changed:
     take = asked.post.get("take", "")
     if take not in asked.names:
         raise CutError("This take is not there any more. Choose another one.", "take")
-    made, step = exchanged(cuts, asked.known, asked.steps, asked.place(), take)
+    made, step = exchanged(cuts, asked.known, asked.steps(cuts), asked.place(), take)
     return made, f"“{step}” from “{asked.names[take]}”"
 
 

@@ -19,7 +19,7 @@ from kettle_core.program.cues import MOST_WORDS
 from kettle_core.rig.rig import TEXT_LIMIT, TEXT_SIZE_LIMITS_PX, Card
 from kettle_core.sound.quiet import BELOW_DBFS, FOR_S
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.assembly.added_file import ENDINGS
+from kettle_media.rig.intake import ENDINGS
 
 PLACE_WORDS = "Put the play head on a piece, or mark a stretch."
 SPEED_WORDS = f"A speed is {LEAST_PERCENT / 100:g} to {MOST_PERCENT / 100:g} ×. 1 is as recorded."

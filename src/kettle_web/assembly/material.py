@@ -108,8 +108,11 @@ class Material:
 
     def chapters(self, cuts: CutList) -> tuple[Chapter, ...]:
         """The chapters of a cut list."""
-        steps = {take: found.steps(cuts) for take, found in self.takes.items()}
-        return chapters(cuts, self.fps, steps, opening_of(cuts))
+        return chapters(cuts, self.fps, self.steps(cuts), opening_of(cuts))
+
+    def steps(self, cuts: CutList) -> dict[str, Steps]:
+        """The steps of all takes as a version tells them."""
+        return {take: found.steps(cuts) for take, found in self.takes.items()}
 
     def media(self) -> dict[str, TakeMedia]:
         """The takes as other programs find them, by paths from the takes' folder on."""

@@ -26,6 +26,9 @@ from kettle_web.takes.overview import TakeNow, cue_row, layers_at
 
 # What is changed of a take without a place, by the id of a cue.
 BY_CUE = ("drop", "call")
+CHAPTERS = ("chapter", "call")
+# What else of the take page's changes is made here: by the cues that come of it.
+OF_TAKE = (*of_take.SWITCHES, "scene", "place", "near", "far", "drop")
 MOST_LISTED = 100
 
 
@@ -36,6 +39,8 @@ def retell(cuts: CutList, asked: Asked, material: Material) -> Changed:
         return replace(cuts, retold=()), "scenes, pictures and sounds as in the takes"
     if part == "chapters-of-marks":
         return _chapters_of_marks(cuts, material)
+    if part not in (*OF_TAKE, *CHAPTERS):
+        raise CutError("This can't be changed here. Reload the page.", "part")
     take, from_s, until_s = asked.post.get("take", ""), 0.0, None
     if part == "chapter":
         place = asked.place().now(cuts)
@@ -46,7 +51,7 @@ def retell(cuts: CutList, asked: Asked, material: Material) -> Changed:
     if found is None:
         raise CutError("This is no piece of a take. Go to one first.", "piece")
     own, now = _own(found, cuts)
-    if part in ("chapter", "call"):
+    if part in CHAPTERS:
         made, words = _chapter(now, own, asked.post, round(from_s * NS_PER_S), found)
     else:
         post = asked.post.copy()
@@ -90,7 +95,8 @@ def _chapter(
     """A chapter more where the play head is, or one that is called otherwise."""
     form = ChapterForm(post)
     if not form.is_valid():
-        raise WrongFieldError(**{str(post.get("cue") or "chapter"): form})
+        cue = post.get("cue")
+        raise WrongFieldError(**{f"chapter:{cue}" if cue else "chapter": form})
     title = form.cleaned_data["title"]
     if post.get("part") == "call":
         step = next((c for c in now.cues_now(own.cues) if cue_id(c) == post.get("cue")), None)
@@ -169,6 +175,11 @@ class ChapterRow:
     cue: str = ""
     form: ChapterForm | None = None
 
+    @property
+    def drop_words(self) -> str:
+        """What is taken out with it."""
+        return f"the chapter {self.title}"
+
 
 def chapter_rows(
     cuts: CutList, material: Material, wrong: Mapping[str, ChapterForm]
@@ -183,6 +194,6 @@ def chapter_rows(
             continue
         cue = cue_id(told[chapter.take].said.steps[chapter.step])
         given = {"initial": {"title": chapter.title}, "auto_id": f"chapter-{number}-%s"}
-        form = wrong.get(cue) or ChapterForm(**given)
+        form = wrong.get(f"chapter:{cue}") or ChapterForm(**given)
         rows.append(ChapterRow(at_s, chapter.title, chapter.take, cue, form))
     return rows

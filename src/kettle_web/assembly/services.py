@@ -1,17 +1,25 @@
 """Versions of a tutorial: its takes in order, cut; read from files, written for other programs."""
 
+import json
+import re
+import zlib
 from pathlib import Path
+from typing import BinaryIO
 
 from kettle_core.assembly.cut_changes import with_take
-from kettle_core.assembly.cut_list import CutList, checked
+from kettle_core.assembly.cut_list import AddedFile, CutList, checked
 from kettle_core.errors import CutError
+from kettle_core.fields import DIGEST_PATTERN
+from kettle_media.assembly.added_file import remove_unused, take_in
 from kettle_media.assembly.cut_file import CUTS, read_cuts
 from kettle_media.assembly.timeline_file import SUFFIXES, read_timeline, write_timeline
 from kettle_media.durable import replace_file
 from kettle_media.told import Told
 from kettle_web.assembly.material import Material
 from kettle_web.frame.editing import edit, forget
-from kettle_web.models import Tutorial, Version
+from kettle_web.models import Change, Export, Tutorial, Version
+
+DIGEST = re.compile(DIGEST_PATTERN)
 
 
 def tutorial_called(wanted: str) -> Tutorial:
@@ -93,6 +101,25 @@ def _check_name(tutorial: Tutorial, name: str, but: Version | None = None) -> No
     others = (other for other in tutorial.versions.all() if other != but)
     if any(other.name.casefold() == name.casefold() for other in others):
         raise CutError(f"There is a version “{name}” already. Choose another name.", "name")
+
+
+def keep_file(folder: Path, file: BinaryIO, name: str) -> AddedFile:
+    """Take a file in; old ones that no version, undo or export needs any more go.
+
+    Raises CutError, TakeError.
+    """
+    remove_unused(folder, _used_files())
+    return take_in(file, name, folder)
+
+
+def _used_files() -> set[str]:
+    """The digests that stand in versions, in what undo brings back, and in exports."""
+    models = (Version, Export)
+    now = (d for m in models for d in m.objects.values_list("document", flat=True))
+    texts = [json.dumps(document) for document in now]
+    before = Change.objects.filter(kind=Version.KIND).values_list("zipped", flat=True)
+    texts += [zlib.decompress(zipped).decode() for zipped in before]
+    return {digest for text in texts for digest in DIGEST.findall(text)}
 
 
 def read_cut_file(material: Material, path: Path) -> CutList:

@@ -40,11 +40,23 @@ def for_kinds(*kinds: str) -> dict[str, str]:
     return {"data-kinds": " ".join(kinds)}
 
 
+def _moment(label: str, else_: str) -> forms.FloatField:
+    """A time of the program, in s."""
+    return forms.FloatField(
+        label=label,
+        required=False,
+        min_value=0,
+        max_value=LONGEST_S,
+        widget=forms.NumberInput({"step": "any", "data-unit": "s", "placeholder": else_}),
+        error_messages=errors_of(TIME_WORDS),
+    )
+
+
 class StretchForm(forms.Form):
     """A stretch of the program, in s of it; all of it where nothing is said."""
 
-    from_s = forms.FloatField(required=False, min_value=0, max_value=LONGEST_S)
-    until_s = forms.FloatField(required=False, min_value=0, max_value=LONGEST_S)
+    from_s = _moment("From", "")
+    until_s = _moment("Until", "")
 
     @property
     def stretch_ms(self) -> tuple[int, int]:
@@ -86,22 +98,8 @@ class ExportForm(PageForm):
         ),
         error_messages=errors_of("The part lies 0 (left) to 100 (right) percent from the left."),
     )
-    from_s = forms.FloatField(
-        label="From",
-        required=False,
-        min_value=0,
-        max_value=LONGEST_S,
-        widget=forms.NumberInput({"step": "any", "data-unit": "s", "placeholder": "its beginning"}),
-        error_messages=errors_of(TIME_WORDS),
-    )
-    until_s = forms.FloatField(
-        label="Until",
-        required=False,
-        min_value=0,
-        max_value=LONGEST_S,
-        widget=forms.NumberInput({"step": "any", "data-unit": "s", "placeholder": "its end"}),
-        error_messages=errors_of(TIME_WORDS),
-    )
+    from_s = _moment("From", "its beginning")
+    until_s = _moment("Until", "its end")
     control = forms.ChoiceField(
         label="Rate control",
         required=False,

@@ -126,8 +126,10 @@ def export_file(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_safe
 def export_picture(request: HttpRequest, pk: int) -> HttpResponse:
-    """A small picture of where an export is that is being made."""
+    """A small picture of where an export is that is being made; none while there is none."""
     found = get_object_or_404(Export, pk=pk)
+    if not found.picture_path.is_file():
+        return HttpResponse(status=204)
     answer = file_answer(request, found.picture_path)
     answer["Cache-Control"] = "no-store"
     return answer

@@ -6,12 +6,12 @@ from typing import BinaryIO
 
 from django.conf import settings
 
-from kettle_core.errors import DeviceError, RigError
+from kettle_core.errors import RigError
 from kettle_core.rig.changes import with_new_input
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Card, Input, input_of_device, unused_id
 from kettle_media.rig.file_driver import PREFIX
-from kettle_media.rig.probe import SOUND_ENDINGS, VIDEO_ENDINGS, probe_file
+from kettle_media.rig.intake import playable_ending, receive
 from kettle_web.frame.editing import edit
 from kettle_web.frame.engine import plugged_in
 from kettle_web.models import Rig, Still
@@ -61,29 +61,15 @@ def add_card(*, rig: Rig, sample: str) -> Input:
 
 def add_material(*, rig: Rig, file: BinaryIO, name: str) -> list[Input]:
     """Take a video or sound file in and add what is in it as inputs. Raises RigError."""
-    suffix = Path(name).suffix.lower()
-    endings = VIDEO_ENDINGS + SOUND_ENDINGS
-    if suffix not in endings:
-        raise RigError(
-            f"“{name[:60]}” is neither a video nor a sound file that can be played, so nothing was "
-            f"added. Its name should end in one of {' '.join(endings)}.",
-            "file",
-        )
+    suffix = playable_ending(name, RigError)
     folder = Path(settings.DATA) / "material"
     folder.mkdir(parents=True, exist_ok=True)
     taken = [p.stem for p in folder.iterdir()]
     path = folder / (unused_id(Path(name).stem, taken) + suffix)
     part = path.with_name(f".{path.name}.part{suffix}")
     try:
-        with part.open("wb") as out:
-            while chunk := file.read(1 << 20):
-                out.write(chunk)
-        probe_file(part)
+        receive(file, part, name, RigError)
         part.rename(path)
-    except DeviceError as error:
-        raise RigError(
-            f"“{name[:60]}” cannot be played, so nothing was added. It may be damaged.", "file"
-        ) from error
     finally:
         part.unlink(missing_ok=True)
     found = [d for d in plugged_in() if d.id.startswith(PREFIX + path.name)]
