@@ -1,8 +1,9 @@
 """Changes of a cut list: a list in, the changed list out."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
+from itertools import count
 from typing import Literal
 
 from kettle_core.assembly.cut_list import (
@@ -36,7 +37,7 @@ def with_take(cuts: CutList, known: Known, take: str, at_end: bool = True) -> Cu
 
 def with_card(cuts: CutList, known: Known, card: Card, length_ns: int, before: str) -> CutList:
     """A card more, before a piece; at the end if there is none. Raises CutError."""
-    named = TitleCard(_next_id("card", (c.id for c in cuts.cards)), card)
+    named = TitleCard(next(_ids("card", (c.id for c in cuts.cards))), card)
     if len(cuts.cards) >= MOST_CARDS:
         raise CutError(f"A cut list has at most {MOST_CARDS} cards. Remove one first.", "text")
     there = replace(cuts, cards=(*cuts.cards, named))
@@ -62,7 +63,7 @@ def with_file(cuts: CutList, file: AddedFile) -> tuple[CutList, AddedFile]:
         return cuts, there
     if len(cuts.files) >= MOST_FILES:
         raise CutError(f"A cut list has at most {MOST_FILES} files. Remove one first.", "file")
-    named = replace(file, id=_next_id("file", (f.id for f in cuts.files)))
+    named = replace(file, id=next(_ids("file", (f.id for f in cuts.files))))
     return replace(cuts, files=(*cuts.files, named)), named
 
 
@@ -105,7 +106,7 @@ def split(cuts: CutList, known: Known, place: Place) -> CutList:
     """A piece as two, parted on a frame; at its ends nothing changes. Raises CutError."""
     place = place.now(cuts)
     piece = cuts.piece(place.piece)
-    at_ns = _on_frame(piece, place.at_ns, known.fps)
+    at_ns = on_frame(piece, place.at_ns, known.fps)
     if not piece.from_ns < at_ns < piece.until_ns:
         return cuts
     return parted(cuts, piece, at_ns)
@@ -118,7 +119,7 @@ def parted(cuts: CutList, piece: Piece, at_ns: int) -> CutList:
         replace(piece, until_ns=at_ns, fade_out_ms=0),
         replace(piece, id=new_id(cuts), from_ns=at_ns, fade_in_ms=0),
     )
-    return _within_limit(cuts, (*cuts.pieces[:number], *parts, *cuts.pieces[number + 1 :]))
+    return within_limit(cuts, (*cuts.pieces[:number], *parts, *cuts.pieces[number + 1 :]))
 
 
 def take_out(cuts: CutList, known: Known, begins: Place, ends: Place) -> CutList:
@@ -172,7 +173,7 @@ def copied(cuts: CutList, piece_id: str) -> CutList:
     """A piece once more, after itself. Raises CutError."""
     number = cuts.pieces.index(cuts.piece(piece_id)) + 1
     again = replace(cuts.pieces[number - 1], id=new_id(cuts))
-    return _within_limit(cuts, (*cuts.pieces[:number], again, *cuts.pieces[number:]))
+    return within_limit(cuts, (*cuts.pieces[:number], again, *cuts.pieces[number:]))
 
 
 def removed(cuts: CutList, piece_id: str) -> CutList:
@@ -226,7 +227,7 @@ def _order(cuts: CutList, place: Place) -> tuple[int, int]:
 
 def _first_at(parted: CutList, whole: Piece, place: Place, known: Known) -> int:
     """The number of the first piece after a place at which a whole piece was split."""
-    at_ns = _on_frame(whole, place.at_ns, known.fps)
+    at_ns = on_frame(whole, place.at_ns, known.fps)
     number = parted.pieces.index(parted.piece(whole.id))
     while (part := parted.pieces[number]).until_ns <= at_ns:
         number += 1
@@ -235,7 +236,7 @@ def _first_at(parted: CutList, whole: Piece, place: Place, known: Known) -> int:
     return number
 
 
-def _on_frame(piece: Piece, at_ns: int, fps: Fraction) -> int:
+def on_frame(piece: Piece, at_ns: int, fps: Fraction) -> int:
     """The place of a frame nearest to a time of a piece, counted from where it begins."""
     frame_ns = NS_PER_S / fps * piece.speed
     on_frame = round(piece.from_ns + round((at_ns - piece.from_ns) / frame_ns) * frame_ns)
@@ -247,19 +248,24 @@ def _on_frame(piece: Piece, at_ns: int, fps: Fraction) -> int:
 
 def new_id(cuts: CutList) -> str:
     """An id that no piece has."""
-    return _next_id("p", (p.id for p in cuts.pieces))
+    return next(new_ids(cuts))
 
 
-def _next_id(start: str, there: Iterable[str]) -> str:
-    """An id that begins like this and that none of these is."""
+def new_ids(cuts: CutList) -> Iterator[str]:
+    """Ids that no piece has, one after the other."""
+    return _ids("p", (p.id for p in cuts.pieces))
+
+
+def _ids(start: str, there: Iterable[str]) -> Iterator[str]:
+    """Ids that begin like this and that none of these is."""
     numbers = [n for i in there if i.startswith(start) and (n := i[len(start) :]).isdecimal()]
-    return f"{start}{max(map(int, numbers), default=0) + 1}"
+    return (f"{start}{n}" for n in count(max(map(int, numbers), default=0) + 1))
 
 
 def _with_piece(cuts: CutList, known: Known, piece: Piece, before: str) -> CutList:
     """A piece more, before another one; at the end if there is none. Raises CutError."""
     place = cuts.pieces.index(cuts.piece(before)) if before else len(cuts.pieces)
-    made = _within_limit(cuts, (*cuts.pieces[:place], piece, *cuts.pieces[place:]))
+    made = within_limit(cuts, (*cuts.pieces[:place], piece, *cuts.pieces[place:]))
     return checked(made, known)
 
 
@@ -273,7 +279,8 @@ def _check_fades(*times_ms: int) -> None:
         raise CutError(f"A fade takes 0 to {MOST_FADE_MS} ms.", "fade_in")
 
 
-def _within_limit(cuts: CutList, pieces: Sequence[Piece]) -> CutList:
+def within_limit(cuts: CutList, pieces: Sequence[Piece]) -> CutList:
+    """A list with other pieces. Raises CutError where there are too many."""
     if len(pieces) > MOST_PIECES:
         raise CutError(f"A cut list has at most {MOST_PIECES} pieces. Join some first.", "pieces")
     return replace(cuts, pieces=tuple(pieces))
