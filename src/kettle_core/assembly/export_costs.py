@@ -52,7 +52,7 @@ PURPOSES = (
     Purpose(
         "inline",
         "To show in a text",
-        "moves without sound, no larger than 8 MB",
+        "moves, no sound, at most 8 MB",
         Export("gif", lines=480, max_mb=8),
     ),
     Purpose("voice", "To listen to", "sound alone", Export("m4a", sound_kbps=128)),

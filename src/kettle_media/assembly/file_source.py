@@ -96,6 +96,8 @@ class FileSource:
         stream = self._container.streams.video[0]
         stream.thread_type = "AUTO"
         self._starts_s = float((stream.start_time or 0) * (stream.time_base or 0))
+        # Pixels of some cameras are wider than they are high.
+        self._pixel_shape = stream.sample_aspect_ratio or 1
         self._frames: Iterator[av.VideoFrame] = iter(())
         self._now: av.VideoFrame | None = None
         self._next: av.VideoFrame | None = None
@@ -129,13 +131,19 @@ class FileSource:
             self._now, self._next = self._next, None
 
     def _fitted(self, frame: av.VideoFrame) -> Picture:
-        """All of a frame, as large as it fits, on black."""
+        """All of a frame, as large as it fits, on black; upright, as a telephone was held."""
         width, height = self._size
-        scale = min(width / frame.width, height / frame.height)
-        wide, high = (max(2, round(side * scale / 2) * 2) for side in (frame.width, frame.height))
-        scaled = frame_to_picture(
-            frame.reformat(wide, high, "yuv420p", dst_colorspace="ITU709", dst_color_range="MPEG")
+        turns = round(frame.rotation / 90) % 4
+        shown = (float(frame.width * self._pixel_shape), float(frame.height))
+        across, down = shown[::-1] if turns % 2 else shown
+        scale = min(width / across, height / down)
+        wide, high = (max(2, round(side * scale / 2) * 2) for side in (across, down))
+        lying = (high, wide) if turns % 2 else (wide, high)
+        planes = frame_to_picture(
+            frame.reformat(*lying, "yuv420p", dst_colorspace="ITU709", dst_color_range="MPEG")
         )
+        upright = (np.rot90(plane, turns) for plane in (planes.y, planes.u, planes.v))
+        scaled = Picture(*map(np.ascontiguousarray, upright)) if turns else planes
         if (wide, high) == self._size:
             return scaled
         left, top = (width - wide) // 4 * 2, (height - high) // 4 * 2

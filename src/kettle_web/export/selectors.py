@@ -98,7 +98,7 @@ def order_words(order: Order) -> str:
     kind = KINDS[order.kind]
     if not order.has_picture:
         return f"{kind}, sound alone"
-    lines = f"{order.lines} px wide, portrait" if order.portrait else f"{order.lines} lines"
+    lines = f"{order.lines} px, portrait" if order.portrait else f"{order.lines} lines"
     how = f"CRF {order.crf}" if order.has_sound else ""
     if order.control != "quality":
         how = f"{order.kbps or 'usual'} kbit/s" + (" at most" if order.control == "ceiling" else "")

@@ -1,7 +1,9 @@
 """Files beside the takes: openings, endings, music; what can't be played, a full disk."""
 
 import io
+import struct
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import replace
 from fractions import Fraction
@@ -54,6 +56,14 @@ def video(seconds=3, fps=25, size=(160, 120), late_s=0.0):
     return data
 
 
+def turned(data):
+    """A file whose track says that it is to be shown turned by 90° (ISO 14496-12, tkhd)."""
+    whole = bytearray(data.getvalue())
+    matrix = whole.index(b"tkhd") + 44
+    whole[matrix : matrix + 36] = struct.pack(">9i", 0, 1 << 16, 0, -1 << 16, 0, 0, 0, 0, 1 << 30)
+    return io.BytesIO(bytes(whole))
+
+
 class FileCase(unittest.TestCase):
     def setUp(self):
         self.folder = Path(self.enterContext(TemporaryDirectory())) / "files"
@@ -88,6 +98,23 @@ class Openings(FileCase):
         sound = self.heard(show)
         spectrum = np.abs(np.fft.rfft(sound[0, HZ // 2 : HZ // 2 + HZ]))
         self.assertEqual(int(np.argmax(spectrum)), 441)
+
+    def test_what_a_telephone_recorded_upright_is_shown_upright(self):
+        file = self.taken_in(turned(video(1)))
+        show = self.show(CutList((Piece("p1", "file1", 0, S),), files=(file,)))
+        plane = Renderer(show.plan, show.sources, show.masks).frame(0)
+        seen = np.flatnonzero(plane[90] > 20)
+        # 120 × 160 in 320 × 180: 134 px wide in the middle.
+        self.assertAlmostEqual(seen.size, 135, delta=3)
+        self.assertAlmostEqual(float(seen.mean()), 160, delta=2)
+
+    def test_two_of_one_name_at_once_are_both_kept(self):
+        with ThreadPoolExecutor(4) as pool:
+            found = list(pool.map(lambda n: self.taken_in(video(1 + n % 2)), range(4)))
+        self.assertEqual(len({file.digest for file in found}), 2)
+        for file in found:
+            self.assertTrue(file_path(self.folder, file).exists())
+        self.assertEqual(len(list(self.folder.iterdir())), 4)
 
     def test_sound_that_begins_later_than_the_picture_does_so_here_too(self):
         file = self.taken_in(video(late_s=0.5))
