@@ -52,8 +52,10 @@ export function mount(data, views, lanes) {
     const here = placeAt(lines.at)?.row;
     here?.fades_ms.forEach((ms, end) => {
       const field = document.querySelector(`#piece-fades-fade_${end ? "out" : "in"}`);
-      const isTyped = field === document.activeElement || field?.ariaInvalid === "true";
-      if (field instanceof HTMLInputElement && !isTyped) field.value = String(ms);
+      if (!(field instanceof HTMLInputElement) || field.ariaInvalid === "true") return;
+      if (field === document.activeElement && field.value !== field.defaultValue) return;
+      field.defaultValue = String(ms);
+      field.value = field.defaultValue;
     });
     const take = here && data.now?.takes[here.take];
     const card = here?.card ?? "";
