@@ -14,9 +14,10 @@ from kettle_core.assembly.export import Export, checked_length
 from kettle_core.errors import CutError
 from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.tags import Tags
 from kettle_media.take.folder import TakeFolder
 
-Material = tuple[dict[str, TakeFolder], CutList, Format, Path]
+Material = tuple[dict[str, TakeFolder], CutList, Format, Path, Tags]
 
 
 def export(options: Namespace) -> int:
@@ -27,13 +28,14 @@ def export(options: Namespace) -> int:
     check_new(options.out, options.replace)
     order = _order(options)
     folder = TakeFolder(Path(options.what))
-    takes, cuts, format_, files = (
+    takes, cuts, format_, files, tags = (
         _whole_take(folder) if folder.info_path.is_file() else _of_tutorial(options)
     )
     checked_length(order, float(cuts.length_ns) / NS_PER_S, format_.fps)
     work_frame_by_frame()
     progress = Progress("Exporting", "frames")
-    made = make(takes, cuts, format_, order, options.out, progress, giving_way(), files=files)
+    way = giving_way()
+    made = make(takes, cuts, format_, order, options.out, progress, way, tags, files)
     if options.json:
         print(json.dumps({**asdict(made), "file": str(options.out)}, indent=1))
         return 0
@@ -80,10 +82,10 @@ def _whole_take(folder: TakeFolder) -> Material:
     said = follow_cues(folder, rig_now(folder, info)[0])
     length_ns = said.take_time(Source("take", info.id), info.duration_ns or 0).length_ns
     cuts = CutList((Piece("p1", info.id, 0, int(length_ns)),))
-    return {info.id: folder}, cuts, info.rig_values.format, NO_FILES
+    return {info.id: folder}, cuts, info.rig_values.format, NO_FILES, Tags(info.name)
 
 
 def _of_tutorial(options: Namespace) -> Material:
     need_library()
     material, cuts = wanted_cuts(options.what, options)
-    return material.folders, cuts, material.format, material.files
+    return material.folders, cuts, material.format, material.files, material.tags

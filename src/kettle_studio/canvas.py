@@ -21,8 +21,8 @@ from kettle_core.picture.picture import (
 
 FONT = str(Path(__file__).parent / "assets" / "figtree.woff2")
 POINTER_PX = 36
-SPARE_BUFFERS = 3
-CONTENTS_KEPT = 3
+SPARE_BUFFERS = 1
+CONTENTS_KEPT = 1
 Rgb = tuple[int, int, int]
 
 

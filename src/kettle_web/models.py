@@ -3,6 +3,7 @@ from typing import Any, TypeVar
 
 from django.conf import settings
 from django.db import models
+from django.db.models import Q
 from django.urls import reverse
 from django.utils import timezone
 
@@ -82,6 +83,8 @@ class Tutorial(Edited):
     UNTITLED = "Untitled"
 
     name = models.CharField(max_length=120, default=UNTITLED)
+    # What it shows and for whom; it goes into the files that are made of it.
+    description = models.TextField(blank=True)
     document = models.JSONField(default=list)
     # The format is the rig's until the tutorial has its own.
     format = models.JSONField(null=True)
@@ -306,6 +309,8 @@ class Job(models.Model):
     unit = models.CharField(max_length=20, blank=True)
     sentence = models.CharField(max_length=400, blank=True)
     cancel_wanted = models.BooleanField(default=False)
+    # Waiting jobs are taken in the order of this, then of age; the least first.
+    place = models.IntegerField(default=0)
     token = models.PositiveIntegerField(default=0)
     tries = models.PositiveIntegerField(default=0)
     heartbeat_at = models.DateTimeField(null=True)
@@ -325,6 +330,15 @@ class Job(models.Model):
     def is_over(self) -> bool:
         """Whether nothing will be done any more."""
         return self.state not in (self.State.WAITING, self.State.RUNNING)
+
+    @property
+    def can_go_first(self) -> bool:
+        """Whether it waits, and another one of its queue would be taken before it."""
+        if self.state != self.State.WAITING:
+            return False
+        before = Q(place__lt=self.place) | Q(place=self.place, pk__lt=self.pk)
+        waiting = Job.objects.filter(queue=self.queue, state=self.State.WAITING)
+        return waiting.filter(before).exists()
 
     @property
     def percent(self) -> int:

@@ -224,10 +224,13 @@ class TakePage(BrowserCase):
         page.get_by_role("button", name="Play Space").click()
         self.until("tapped.seen.length > 10")
         page.evaluate("tapped.turns.length = tapped.seen.length = 0")
-        self.until("tapped.seen.filter((s, n, all) => n && s[1] < all[n - 1][1]).length >= 3")
-        # Nothing was begun anew: it is one turn, whose sound is laid end to end.
-        turns = page.evaluate("[...new Set(tapped.turns)]")
-        self.assertEqual(len(turns), 1)
+        # It goes round and round in one turn, whose sound is laid end to end. A machine that has
+        # no time for it for a while begins another turn, with which the count begins anew.
+        self.until("""(() => {
+            const round = tapped.seen.filter((s, n, all) => n && s[1] < all[n - 1][1]).length;
+            if (new Set(tapped.turns).size > 1) tapped.turns.length = tapped.seen.length = 0;
+            else return round >= 3;
+        })()""")
         page.get_by_role("button", name="Pause Space").click()
         page.get_by_role("button", name="Loop L").click()
         self.assertLess(max(page.evaluate("tapped.seen.map((s) => s[1])")), 1.05)

@@ -22,6 +22,7 @@ from kettle_web.jobs import doing as jobs_doing
 from kettle_web.jobs.services import (
     LONG,
     MOST_TRIES,
+    SOON,
     CancelledError,
     Holding,
     LostError,
@@ -101,6 +102,23 @@ class OneJob(TestCase):
         self.assertEqual((job.state, job.done, job.total, job.unit), ("done", 2, 2, "parts"))
         self.assertEqual((job.result, did), ({"found": 3}, ["thing:1"]))
         self.assertNotEqual(self.order(works), job)
+
+    def test_what_is_to_be_done_next_is_taken_before_what_was_ordered_earlier(self):
+        first, second, third = (
+            order(kind="test", queue=LONG, subject=f"thing:{n}", title=f"Thing {n}") for n in "123"
+        )
+        order(kind="test", queue=SOON, subject="other", title="Of the other queue")
+        page = self.client.get(reverse("jobs"))
+        self.assertContains(page, "Do it next", count=2)
+        self.client.post(reverse("do-job-next", args=[second.pk]))
+        self.client.post(reverse("do-job-next", args=[third.pk]))
+        told = self.client.get(reverse("jobs"), headers={"Accept": "application/json"}).json()
+        named = [job["title"] for job in told["jobs"] if job["title"].startswith("Thing")]
+        self.assertEqual(named, ["Thing 3", "Thing 2", "Thing 1"])
+        self.assertEqual([take_next(LONG) for _ in range(3)], [third, second, first])
+        # What runs is not put back into the queue.
+        self.client.post(reverse("do-job-next", args=[first.pk]))
+        self.assertIsNone(take_next(LONG))
 
     def test_whatever_goes_wrong_ends_in_a_sentence_and_can_be_tried_again(self):
         for function, sentence in (

@@ -220,6 +220,12 @@ class Tutorials(RecordCase):
         self.save(part="outline", outline="One\nTwo", how="place")
         self.assertEqual([s[0] for s in self.steps()], ["One", "Two"])
 
+    def test_what_it_shows_is_kept_with_its_lines(self):
+        page = self.save(part="description", description="For beginners.\r\nNo glue.")
+        self.assertContains(self.client.get(page.url), "For beginners.\nNo glue.</textarea>")
+        self.save(part="description", description="")
+        self.assertEqual(Tutorial.objects.get(pk=self.tutorial.pk).description, "")
+
     def test_what_is_wrong_is_said_at_its_field_and_nothing_is_lost(self):
         for values, words in (
             ({"part": "step", "step": "step-1", "title": " "}, "A step needs a title"),
@@ -229,6 +235,7 @@ class Tutorials(RecordCase):
             ({"part": "outline", "outline": "Step\n" * 10_000}, "at most 200 steps"),
             ({"part": "outline", "outline": ""}, "The outline is empty"),
             ({"part": "name", "name": ""}, "A tutorial needs a name"),
+            ({"part": "description", "description": "x" * 2001}, "at most 2000 characters"),
         ):
             page = self.save(**values)
             self.assertContains(page, words, status_code=400)

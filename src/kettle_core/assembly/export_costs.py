@@ -10,8 +10,11 @@ from kettle_core.rig.estimate import STEP
 
 # A pixel more costs less than one that is there already.
 PIXEL_POWER = 0.75
-# VP9 and AV1 take this much of what H.264 does at a quality, and as many times as long.
-SHARES, TIMES = {"webm": 0.7, "av1": 0.6}, {"webm": 4.0, "av1": 3.0}
+# VP9 and AV1 take this much of what H.264 does at a quality, and as many times as long: where
+# they are to be quick, and otherwise.
+SHARES = {"webm": 1.15, "av1": 1.0}
+QUICK = ("ultrafast", "superfast", "veryfast")
+QUICK_TIMES, TIMES = {"webm": 1.2, "av1": 1.3}, {"webm": 6.0, "av1": 9.0}
 # Bits of a pixel of a moving picture of a lesson, most of which stands still; of a PNG.
 MOVING_BITS, MOVING_RANGE = {"gif": 0.6, "webp": 0.25}, (0.2, 3.0)
 STILL_BITS, STILL_RANGE = 4.0, (0.25, 3.0)
@@ -132,7 +135,8 @@ def _effort(order: Export, pixels: float) -> float:
     """How long a picture takes of so many times the pixels: decoding and composing are of the
     takes' size, encoding is of the export's.
     """
-    return 0.5 + 0.5 * pixels * TIMES.get(order.kind, 1.0)
+    times = QUICK_TIMES if order.speed in QUICK else TIMES
+    return 0.5 + 0.5 * pixels * times.get(order.kind, 1.0)
 
 
 def time_s(order: Export, mode: Mode, made: Made | None, length_s: float) -> Cost | None:

@@ -10,6 +10,7 @@ from kettle_core.picture.painter import Painter, moved_painter
 from kettle_core.picture.picture import (
     Picture,
     Plane,
+    Seen,
     blank_i420,
     picture_from_i420,
 )
@@ -40,7 +41,7 @@ class Composer:
             moved_painter(known.get(layer.id), plan, layer) or Painter(plan, layer, shrink)
             for layer in plan.layers
         ]
-        self._sources: list[Picture | None] = [None] * len(plan.layers)
+        self._seen = [Seen() for _ in plan.layers]
         self._frame: Plane | None = None
         self._base: tuple[int, Plane] | None = None
         self._backdrop: Plane | None = None
@@ -61,13 +62,10 @@ class Composer:
             An I420 buffer, the one given before where nothing changed: not to be written to.
         """
         sources = [pictures.get(x.input_id) for x in self.plan.layers]
-        same = [new is old for new, old in zip(sources, self._sources, strict=True)]
-        if self._frame is not None and all(same):
+        new = [seen.is_new(x) for seen, x in zip(self._seen, sources, strict=True)]
+        if self._frame is not None and not any(new):
             return self._frame
-        first = same.index(False) if False in same else 0
-        if self._frame is None:
-            first = 0
-        self._sources = sources
+        first = new.index(True) if self._frame is not None else 0
         frame, start = self._begin(first, sources)
         planes = picture_from_i420(frame)
         for n in range(start, len(sources)):

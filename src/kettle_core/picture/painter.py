@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kettle_core.picture.blend import Share
 from kettle_core.picture.colour_key import key_matte, without_spill
 from kettle_core.picture.mask import Figure, Floats, coverage, shadow
-from kettle_core.picture.picture import Picture, Plane, rgb_to_picture
+from kettle_core.picture.picture import Picture, Plane, Seen, rgb_to_picture
 from kettle_core.picture.resample import Shrink, doubled
 from kettle_core.picture.sample import Sampler, chroma_box, sampler
 from kettle_core.scene.layout import Box
@@ -46,7 +46,7 @@ class Painter:
         figure = Figure(layer.width, layer.height, layer.turn, layer.middle)
         self._sampler: Sampler | None = None
         self._patch: _Patch | None = None
-        self._source: Picture | None = None
+        self._seen = Seen()
         self._shadow: tuple[Box, Share, Share] | None = None
         self._inner_shares: Shares | None = None
         self._alpha: Floats | None = None
@@ -74,6 +74,7 @@ class Painter:
         if region != _clipped(layer.seen, frame) or self._fills:
             return None
         found = copy(self)
+        found._seen = copy(self._seen)
         found.plan, found.layer, found._region = plan, layer, region
         if self._shadow:
             dark = _shifted(self._shadow[0], dx, dy)
@@ -91,8 +92,8 @@ class Painter:
         """Draw the layer over a frame, in place."""
         if source is None or self._region.width <= 0 or self._region.height <= 0:
             return
-        if self._patch is None or source is not self._source:
-            self._patch, self._source = self._drawn(source), source
+        if self._seen.is_new(source) or self._patch is None:
+            self._patch = self._drawn(source)
         if self._shadow:
             _darken(frame, *self._shadow)
         _lay(frame, self._patch, self._region)

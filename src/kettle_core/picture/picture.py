@@ -1,5 +1,6 @@
 """Pictures as YUV 4:2:0 planes (BT.709, limited range): conversion, scaling, blending."""
 
+import weakref
 from dataclasses import dataclass
 
 import cv2
@@ -60,6 +61,30 @@ class Picture:
     def height(self) -> int:
         """Rows of luma."""
         return int(self.y.shape[0])
+
+
+class Seen:
+    """Which picture was seen last, by identity; it is not kept for that."""
+
+    def __init__(self) -> None:
+        self._last: weakref.ref[Picture] | None = None
+
+    def is_new(self, picture: Picture | None) -> bool:
+        """Whether this is another one than the last; it is the last one from now on.
+
+        >>> seen = Seen()
+        >>> first = picture_from_i420(blank_i420(2, 2, (0, 0, 0)))
+        >>> seen.is_new(None), seen.is_new(first), seen.is_new(first), seen.is_new(None)
+        (False, True, False, True)
+        """
+        last = self._last
+        if picture is None:
+            self._last = None
+            return last is not None
+        if last is not None and last() is picture:
+            return False
+        self._last = weakref.ref(picture)
+        return True
 
 
 def picture_from_i420(buffer: Plane) -> Picture:

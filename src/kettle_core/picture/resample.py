@@ -5,6 +5,7 @@ covers a range of it, given by where the first begins and how wide each is; a ra
 beyond the usable samples goes on with the outermost one.
 """
 
+import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -72,11 +73,28 @@ class Line:
         return int(width) if inside and width == int(width) and self.first % 1 == 0 else 0
 
 
-class Resampler:
-    """Samples planes along both axes, again and again in the same memory.
+class _Scratch(threading.local):
+    """Memory for the values in between, a thread's own: new memory costs as much as sampling."""
 
-    New memory for every frame costs as much as the sampling; a library's `shrink` is faster where
-    whole samples are covered on the whole. Not for several threads at once.
+    def __init__(self) -> None:
+        self._kept: dict[str, Floats] = {}
+
+    def array(self, name: str, rows: int, columns: int) -> Floats:
+        """A (rows, columns) array with anything in it, in the memory of that name."""
+        kept = self._kept.get(name)
+        if kept is None or kept.size < rows * columns:
+            kept = self._kept[name] = np.empty(rows * columns, np.float32)
+        return kept[: rows * columns].reshape(rows, columns)
+
+
+_SCRATCH = _Scratch()
+
+
+class Resampler:
+    """Samples planes along both axes, again and again.
+
+    A library's `shrink` is faster where whole samples are covered on the whole. Not for several
+    threads at once.
 
     References
     ----------
@@ -92,13 +110,6 @@ class Resampler:
         rows = down.high - down.low
         # Rows are put together faster than columns: they lie in memory as a product wants them.
         self._rows_first = down.count <= rows
-        self._values = self._middle = self._out = np.empty((0, 0), np.float32)
-        if not all(self._steps) and not self._shrunk:
-            columns = across.high - across.low
-            middle = (down.count, columns) if self._rows_first else (rows, across.count)
-            self._values = np.empty((rows, columns), np.float32)
-            self._middle = np.empty(middle, np.float32)
-            self._out = np.empty((down.count, across.count), np.float32)
 
     def sample(self, plane: Plane) -> Plane:
         """A plane sampled.
@@ -121,15 +132,20 @@ class Resampler:
             part = plane[down.low : down.high, across.low : across.high]
             part = part if part.strides[1] == 1 else np.ascontiguousarray(part)
             return _turned_back(_shifted(_shifted(part, down, 0), across, 1), down, across)
-        np.copyto(self._values, plane[down.low : down.high, across.low : across.high])
+        part = plane[down.low : down.high, across.low : across.high]
+        values = _SCRATCH.array("values", *part.shape)
+        np.copyto(values, part)
+        out = _SCRATCH.array("out", down.count, across.count)
         if self._rows_first:
-            _sample_rows(self._values, down, self._middle)
-            _sample_columns(self._middle, across, self._out)
+            middle = _SCRATCH.array("middle", down.count, part.shape[1])
+            _sample_rows(values, down, middle)
+            _sample_columns(middle, across, out)
         else:
-            _sample_columns(self._values, across, self._middle)
-            _sample_rows(self._middle, down, self._out)
-        out = cv2.addWeighted(self._out, 1, self._out, 0, 0, dtype=cv2.CV_8U)
-        return np.asarray(out, np.uint8)
+            middle = _SCRATCH.array("middle", part.shape[0], across.count)
+            _sample_columns(values, across, middle)
+            _sample_rows(middle, down, out)
+        rounded = cv2.addWeighted(out, 1, out, 0, 0, dtype=cv2.CV_8U)
+        return np.asarray(rounded, np.uint8)
 
     def _whole(self, plane: Plane) -> Plane:
         """Whole samples fall into every output."""

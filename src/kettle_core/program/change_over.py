@@ -141,7 +141,9 @@ class ProgramComposer:
     def _composer(self, scene: Resolved) -> Composer:
         found = self._kept.pop(scene.layers, None)
         if found is None:
-            found = Composer(self._plan(scene), None, self._shrink)
+            # It shares memory with the one that was used last, and layers that were only moved.
+            last = next(reversed(self._kept.values()), None)
+            found = Composer(self._plan(scene), last, self._shrink)
             if len(self._kept) >= self._most:
                 self._kept.popitem(last=False)
         self._kept[scene.layers] = found

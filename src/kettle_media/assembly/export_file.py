@@ -1,5 +1,6 @@
 """An assembly's program handed over as a file of a kind, size and loudness, checked."""
 
+import hashlib
 from collections.abc import Callable, Mapping
 from contextlib import closing, suppress
 from dataclasses import dataclass, replace
@@ -37,6 +38,7 @@ from kettle_media.program.program_file import Progress
 from kettle_media.program.show import Show
 from kettle_media.program.spool import Spool
 from kettle_media.program.write_show import write_show
+from kettle_media.tags import NO_TAGS, Tags
 from kettle_media.take.align import GiveWay, go_on
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.sound_track import MASTER_HZ
@@ -74,7 +76,7 @@ def export(
     target: Path,
     on_progress: Progress = lambda done, total: None,
     give_way: GiveWay = go_on,
-    title: str = "",
+    tags: Tags = NO_TAGS,
     files: Path = NO_FILES,
     picture: Path | None = None,
 ) -> Exported:
@@ -86,7 +88,7 @@ def export(
     program : the program's format, whose shape and rate are kept
     order : what is to be made
     target : replaced only when the new file is whole and was checked; chapters lie beside it
-    title : what it is called in the file
+    tags : what the file says of itself
     files : the folder in which added files lie
     picture : where a small JPEG of what is encoded just now is put, again and again
 
@@ -107,7 +109,7 @@ def export(
     cuts = excerpt(cuts, program.fps, order.from_ms * 10**6, order.until_ms * 10**6)
     with closing(show_of_assembly(takes, cuts, format_, False, give_way, files, crop)) as show:
         spool, peek = Spool(spool_beside(target)), Peek(picture) if picture else None
-        work = _Work(show, order, part, on_progress, give_way, title, spool, peek)
+        work = _Work(show, order, part, on_progress, give_way, tags, spool, peek)
         try:
             tries = work.make()
             findings = check_export(part, work.show, order, work.lufs, work.frames, work.meant)
@@ -164,14 +166,14 @@ class _Work:
         part: Path,
         tell: Progress,
         give_way: Callable[[], None],
-        title: str,
+        tags: Tags,
         spool: Spool,
         peek: Peek | None,
     ) -> None:
         # Stems are a take's.
         self.show = replace(show, plan=replace(show.plan, stems=()))
         self._order, self._part, self._tell, self._give_way = order, part, tell, give_way
-        self._done, self._title, self._spool, self._peek = 0, title, spool, peek
+        self._done, self._tags, self._spool, self._peek = 0, tags, spool, peek
         # Of the mix as it was, and as it is written; None where it is left alone.
         self.lufs_before: float | None = None
         self.lufs: float | None = None
@@ -202,8 +204,11 @@ class _Work:
             self._measures_left = 0.0
         sizes: list[tuple[int, int]] = []
         while True:
-            self._encode(aim, plan.frames)
-            size = self._part.stat().st_size
+            name = self._name(aim)
+            known = self._spool.tried(name)
+            if known is None:
+                self._encode(aim, plan.frames)
+            size = known or self._part.stat().st_size
             if aim is None:
                 return 1
             sizes.append((aim.kbps, size))
@@ -219,7 +224,15 @@ class _Work:
                     "choose fewer lines.",
                     "max_mb",
                 )
+            if known is None:
+                self._spool.note(name, size)
             aim = following
+
+    def _name(self, aim: Aim | None) -> str:
+        """Says all that a try hangs on."""
+        show = self.show
+        text = repr((aim, self._order, show.plan, sorted(map(repr, show.identities().items()))))
+        return hashlib.sha256(text.encode()).hexdigest()[:32]
 
     @property
     def _is_sized(self) -> bool:
@@ -291,10 +304,10 @@ class _Work:
                 tell,
                 picture=picture_settings(order, aim, self._mode),
                 container=CONTAINERS[order.kind],
-                title=self._title,
+                tags=self._tags,
                 spool=self._spool,
                 look=self._look,
             )
         else:
-            write_sound(self.show, self._part, order, tell)
+            write_sound(self.show, self._part, order, tell, self._tags)
         self._done += frames

@@ -14,6 +14,7 @@ from kettle_media.program.mix import ProgramMix
 from kettle_media.program.program_file import Progress
 from kettle_media.program.show import Show
 from kettle_media.sound.sound_frames import frame_of
+from kettle_media.tags import NO_TAGS, Tags
 from kettle_media.take.sound_track import MASTER_HZ
 from kettle_media.told import Told
 
@@ -27,8 +28,10 @@ KINDS = {
 PIECE_SAMPLES = MASTER_HZ
 
 
-def write_sound(show: Show, target: Path, order: Export, on_progress: Progress) -> None:
-    """Write a show's mix. Raises TakeError, KettleError."""
+def write_sound(
+    show: Show, target: Path, order: Export, on_progress: Progress, tags: Tags = NO_TAGS
+) -> None:
+    """Write a show's mix, with `tags`. Raises TakeError, KettleError."""
     plan = show.plan
     container_name, codec, form = KINDS[order.kind]
     options = {"rf64": "auto"} if order.kind == "wav" else {}
@@ -44,6 +47,7 @@ def write_sound(show: Show, target: Path, order: Export, on_progress: Progress) 
             stream.format = form
         else:
             stream.bit_rate = order.sound_kbps * 1000
+        tags.put_into(container)
         for first in range(0, plan.samples + PIECE_SAMPLES, PIECE_SAMPLES):
             count = min(PIECE_SAMPLES, plan.samples - first)
             sound = mix.read(count) if count > 0 else mix.flush()

@@ -29,6 +29,7 @@ from kettle_media.program.program_sound import (
     sound_packets,
 )
 from kettle_media.program.spool import Spool, Spooled
+from kettle_media.tags import NO_TAGS, Tags
 from kettle_media.told import Told
 
 Progress = Callable[[int, int], None]
@@ -54,7 +55,7 @@ class ProgramWriting:
     frames: Callable[[Iterable[int]], Generator[Plane, None, None]]
     sound: SoundWriting
     container: str = "mp4"
-    title: str = ""
+    tags: Tags = NO_TAGS
     # Program times in ns and what begins there.
     chapters: tuple[tuple[int, str], ...] = ()
     # What goes on where it was interrupted, and who is shown frames that are encoded.
@@ -96,8 +97,7 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
 
 def _describe(container: Any, made: ProgramWriting) -> None:
     """Say in the file what it is called, and where its chapters begin."""
-    if made.title:
-        container.metadata["title"] = made.title
+    made.tags.put_into(container)
     if made.chapters:
         length_ns = round(made.plan.frames * NS_PER_S / made.plan.fps)
         starts = [at_ns for at_ns, _ in made.chapters]
@@ -154,10 +154,11 @@ class _Pictures:
     def _numbered(self) -> Iterator[tuple[Any, int]]:
         """Packets, each with the number of its frame."""
         with ExitStack() as stack:
-            reader = _Reader(self._made.known, self._made.plan.fps, self._extradata, stack)
+            headers = _headers(self._made.settings, self._extradata)
+            reader = _Reader(self._made.known, self._made.plan.fps, headers, stack)
             spool = self._made.spool
             if spool:
-                spool.open(self._extradata)
+                spool.open(headers)
             fresh: list[Cell] = []
             for cell in self._made.cells:
                 taken_over = reader.packets(cell)
@@ -210,17 +211,24 @@ class _Pictures:
             frames.close()
 
 
+def _headers(settings: EncoderSettings, extradata: bytes) -> list[bytes]:
+    """What a stream's packets can't do without."""
+    return headers_of(extradata) if settings.codec == "h264" else [extradata]
+
+
 class _Reader:
     """Cells of the program that was there; none, if its headers are other ones."""
 
-    def __init__(self, known: Composed, fps: Fraction, extradata: bytes, stack: ExitStack) -> None:
+    def __init__(
+        self, known: Composed, fps: Fraction, headers: list[bytes], stack: ExitStack
+    ) -> None:
         self._known, self._fps = known, fps
         self._container: Any = None
         if known.cells:
             with contextlib.suppress(FFmpegError, OSError):
                 container: Any = stack.enter_context(av.open(str(known.path)))
                 there = bytes(container.streams.video[0].codec_context.extradata or b"")
-                if headers_of(there) == headers_of(extradata):
+                if headers_of(there) == headers:
                     self._container = container
 
     def packets(self, cell: Cell) -> list[tuple[Any, int]] | None:

@@ -2,7 +2,8 @@
 
 A spool is one file of records, each with a head that says what follows and its CRC-32; what was
 not written to its end, or is damaged, counts as not there. The first record has the stream's
-headers: packets of another encoder's settings can't follow each other.
+headers: packets of another encoder's settings can't follow each other. It also says how large the
+file came out at tries before this one, which need not be made again.
 """
 
 import contextlib
@@ -15,7 +16,6 @@ from zlib import crc32
 import av
 
 from kettle_media.program.cells import Cell
-from kettle_media.program.h264 import headers_of
 
 HEAD_BYTES = 4
 MOST_HEAD_BYTES = 1 << 20
@@ -31,23 +31,49 @@ class Spool:
         self._file: IO[bytes] | None = None
         # Where each cell's packets begin, and what its head says of them.
         self._known: dict[str, tuple[int, dict[str, Any]]] = {}
+        # The sizes of tries by their names; also of those before the process was killed.
+        self._tried: dict[str, int] | None = None
 
-    def open(self, extradata: bytes) -> None:
+    def tried(self, name: str) -> int | None:
+        """How many bytes came out of a try that was noted."""
+        if self._tried is None:
+            self._tried = {}
+            with contextlib.suppress(OSError), self._path.open("rb") as file:
+                first = next(self._records(file), None)
+                self._tried = first[1].get("tried", {}) if first else {}
+        return self._tried.get(name)
+
+    def note(self, name: str, size_bytes: int) -> None:
+        """What came out of a try after which there is another; its packets are let go."""
+        self.tried(name)
+        self._tried = {**(self._tried or {}), name: size_bytes}
+        self.close()
+        with contextlib.suppress(OSError):
+            self._file = self._path.open("wb")
+            self._begin([])
+        self.close()
+
+    def _begin(self, headers: list[str]) -> None:
+        self._known = {}
+        self._write({"headers": headers, "tried": self._tried, "bytes": 0, "crc": 0}, b"")
+
+    def open(self, headers: Sequence[bytes]) -> None:
         """Read what is there, if it goes with a stream's headers; begin anew otherwise."""
-        headers = [unit.hex() for unit in headers_of(extradata)]
+        wanted = [unit.hex() for unit in headers]
+        self.tried("")
         with contextlib.suppress(OSError):
             self._file = self._path.open("r+b" if self._path.exists() else "w+b")
             records = self._records(self._file)
             first = next(records, None)
             end = 0
-            if first and first[1].get("headers") == headers:
+            if first and first[1].get("headers") == wanted:
                 end = first[2]
                 for at, head, after in records:
                     self._known[head["key"]], end = (at, head), after
             self._file.truncate(end)
             self._file.seek(end)
             if not end:
-                self._write({"headers": headers, "bytes": 0, "crc": 0}, b"")
+                self._begin(wanted)
 
     @staticmethod
     def _records(file: IO[bytes]) -> Iterator[tuple[int, dict[str, Any], int]]:

@@ -22,6 +22,7 @@ from kettle_media.program.renderer import Renderer
 from kettle_media.program.show import Show
 from kettle_media.program.sound_cells import sound_cells_of, stem_key
 from kettle_media.program.spool import Spool
+from kettle_media.tags import NO_TAGS, Tags
 
 
 @dataclass(frozen=True)
@@ -51,7 +52,7 @@ def write_show(
     stems_path: Path | None = None,
     picture: EncoderSettings | None = None,
     container: str = "mp4",
-    title: str = "",
+    tags: Tags = NO_TAGS,
     spool: Spool | None = None,
     look: Look | None = None,
 ) -> Written:
@@ -65,7 +66,7 @@ def write_show(
     stems_path : where the plan's stems are
     picture : how pictures are encoded, if not as `written` says
     container : of the file, by libav's name
-    title : what the file says it is called
+    tags : what the file says of itself
     spool : where packets are kept until the file is whole; taken over where they are there
     look : is given frames as they are encoded
 
@@ -105,7 +106,7 @@ def write_show(
             renderer.frames,
             sound,
             container,
-            title,
+            tags,
             show.chapters,
             spool if settings.stitchable else None,
             look,

@@ -17,6 +17,7 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.show import opening_of, steps_of
 from kettle_media.assembly.timeline_file import TakeMedia
 from kettle_media.survey.survey import find_quiet
+from kettle_media.tags import Tags
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING
 from kettle_web.models import Take, Tutorial
@@ -70,6 +71,7 @@ class Material:
     """The takes of a tutorial that can be read, by their UUIDs."""
 
     def __init__(self, tutorial: Tutorial) -> None:
+        self.tags = Tags(tutorial.name, tutorial.description)
         self.takes: dict[str, TakeOf] = {}
         for row in tutorial.takes.filter(deleted_at=None).order_by("recorded_at", "pk"):
             try:

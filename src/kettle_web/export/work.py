@@ -36,7 +36,7 @@ def export(doing: Doing) -> None:
         found.path,
         lambda done, total: doing.tell(done, total, "frames"),
         doing.give_way,
-        found.version.tutorial.name,
+        material.tags,
         material.files,
         found.picture_path,
     )

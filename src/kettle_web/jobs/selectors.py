@@ -3,7 +3,7 @@
 from datetime import timedelta
 from typing import Any
 
-from django.db.models import Q
+from django.db.models import Case, F, Q, When
 from django.utils import timezone
 
 from kettle_web.jobs.services import ACTIVE
@@ -14,10 +14,12 @@ MOST_TOLD = 30
 
 
 def told_jobs() -> list[Job]:
-    """What waits, is being done, or ended a moment ago; the newest first."""
+    """What is being done, what waits in the order of its turn, and what ended a moment ago."""
     since = timezone.now() - TOLD_FOR
     found = Job.objects.filter(Q(state__in=ACTIVE) | Q(ended_at__gt=since))
-    return list(found.order_by("-pk")[:MOST_TOLD])
+    states = ((Job.State.RUNNING, 0), (Job.State.WAITING, 1))
+    group = Case(*(When(state=state, then=at) for state, at in states), default=2)
+    return list(found.order_by(group, "place", F("ended_at").desc(), "pk")[:MOST_TOLD])
 
 
 def count_active() -> int:

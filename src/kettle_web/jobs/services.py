@@ -4,7 +4,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
-from django.db.models import F, Q, QuerySet
+from django.db.models import F, Min, Q, QuerySet
 from django.utils import timezone
 
 from kettle_web.models import Job, Take
@@ -56,6 +56,15 @@ def try_again(*, job: Job) -> None:
     )
 
 
+@transaction.atomic
+def do_next(*, job: Job) -> None:
+    """Have a job that waits taken before all others that wait in its queue."""
+    waiting = Job.objects.filter(queue=job.queue, state=Job.State.WAITING)
+    least = waiting.exclude(pk=job.pk).aggregate(least=Min("place"))["least"]
+    if least is not None:
+        waiting.filter(pk=job.pk).update(place=least - 1)
+
+
 _FRESH: dict[str, Any] = {
     "done": 0,
     "total": 0,
@@ -79,7 +88,8 @@ def take_next(queue: str) -> Job | None:
 
 def _next_of(queue: str) -> QuerySet[Job]:
     dead = Q(state=Job.State.RUNNING, heartbeat_at__lt=timezone.now() - DEAD_AFTER)
-    return Job.objects.filter(Q(state=Job.State.WAITING) | dead, queue=queue)
+    found = Job.objects.filter(Q(state=Job.State.WAITING) | dead, queue=queue)
+    return found.order_by("place", "pk")
 
 
 def _take(job: Job) -> bool:

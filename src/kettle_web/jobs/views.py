@@ -26,6 +26,13 @@ def cancel(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
+def do_next(request: HttpRequest, pk: int) -> HttpResponse:
+    """Do a job before the others that wait."""
+    services.do_next(job=get_object_or_404(Job, pk=pk))
+    return _after(request)
+
+
+@require_POST
 def try_again(request: HttpRequest, pk: int) -> HttpResponse:
     """Do a job that failed or was cancelled after all."""
     services.try_again(job=get_object_or_404(Job, pk=pk))

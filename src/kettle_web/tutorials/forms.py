@@ -14,7 +14,7 @@ from kettle_core.program.running_order import (
 
 _TIME = re.compile(r"(\d{1,3})(?::([0-5]\d))?")
 TIME_WORDS = "A target time is written as minutes and seconds, such as 3:30, or as minutes."
-MOST_OUTLINE = 200_000
+MOST_OUTLINE, MOST_DESCRIPTION = 200_000, 2_000
 
 
 class TargetField(forms.Field):
@@ -93,6 +93,20 @@ class OutlineForm(forms.Form):
         error_messages={
             "required": "The outline is empty. Type a line for each step.",
             "max_length": "The outline is too long for a running order. Paste a part of it.",
+        },
+    )
+
+
+class DescriptionForm(forms.Form):
+    """What a tutorial shows."""
+
+    description = forms.CharField(
+        required=False,
+        max_length=MOST_DESCRIPTION,
+        label="What it shows, and for whom",
+        widget=forms.Textarea(attrs={"rows": 2}),
+        error_messages={
+            "max_length": f"A description has at most {MOST_DESCRIPTION} characters. Shorten it."
         },
     )
 

@@ -16,7 +16,7 @@ from kettle_web.frame.undoing import tell_undone, wants_again
 from kettle_web.library.selectors import page_of_takes
 from kettle_web.models import Rig, Tutorial
 from kettle_web.tutorials.changes import change
-from kettle_web.tutorials.forms import OutlineForm, StepForm, TutorialForm
+from kettle_web.tutorials.forms import DescriptionForm, OutlineForm, StepForm, TutorialForm
 from kettle_web.tutorials.live import tell_engine
 
 
@@ -52,6 +52,8 @@ def _page(
         ],
         "fresh": wrong.get("new") or StepForm(scenes=scenes),
         "outline": wrong.get("outline") or OutlineForm(initial={"outline": outline_of(order)}),
+        "about": wrong.get("description")
+        or DescriptionForm(initial={"description": found.description}),
         "name": wrong.get("name") or TutorialForm(initial={"name": found.name}),
         "takes": page_of_takes(found.takes.filter(deleted_at=None), request.GET),
         "history": history(found),
@@ -70,6 +72,13 @@ def save(request: HttpRequest, pk: int) -> HttpResponse:
         if not form.is_valid():
             return _page(request, found, {"name": form})
         Tutorial.objects.filter(pk=pk).update(name=form.cleaned_data["name"])
+        return redirect(found)
+    if request.POST.get("part") == "description":
+        about = DescriptionForm(request.POST)
+        if not about.is_valid():
+            return _page(request, found, {"description": about})
+        text = about.cleaned_data["description"].replace("\r\n", "\n")
+        Tutorial.objects.filter(pk=pk).update(description=text)
         return redirect(found)
     scenes = scene_names(found)
 

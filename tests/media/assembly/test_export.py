@@ -20,12 +20,20 @@ from kettle_media.assembly import check_export as checking
 from kettle_media.assembly.check_export import check_export
 from kettle_media.assembly.export_file import export
 from kettle_media.assembly.show import show_of_assembly
+from kettle_media.tags import Tags
 from kettle_media.take.cues import write_cues
 from tests.fixtures import ROOT, copied_take, demo_take
 from tests.small_disk import small_disk
 
 S = 10**9
 SMALL = Format(854, 480)
+TAGS = Tags("Fold lines", "How a card is folded.\nNo glue — only paper.")
+
+
+def said_by(file):
+    """The title and the description that a file says, whatever its container calls them."""
+    known = {name.lower(): text for name, text in file.metadata.items()}
+    return known.get("title"), known.get("description", known.get("comment"))
 
 
 class Exports(unittest.TestCase):
@@ -74,11 +82,11 @@ class Exports(unittest.TestCase):
         for kind in ("mp4", "webm"):
             order = Export(kind, 480, crf=40, speed="ultrafast", lufs=None)
             target = self.room / f"steps.{kind}"
-            export({take: folder}, cuts, SMALL, order, target, title="Fold lines")
+            export({take: folder}, cuts, SMALL, order, target, tags=TAGS)
             with av.open(str(target)) as file:
                 told = [(float(c["start"] * c["time_base"]), c["metadata"]["title"])
                         for c in file.chapters()]  # fmt: skip
-                self.assertEqual(file.metadata["title"], "Fold lines")
+                self.assertEqual(said_by(file), ("Fold lines", TAGS.description))
             self.assertEqual(told, [(0, "Opening"), (1, "Fold"), (3, "Sew")])
         beside = (self.room / "steps.chapters.vtt").read_text()
         self.assertIn("00:00:01.000 --> 00:00:03.000\nFold\n", beside)
@@ -91,13 +99,14 @@ class Exports(unittest.TestCase):
             ("m4a", "aac"),
         ):
             with self.subTest(kind):
-                target, made = self.make(Export(kind, lufs=-20.0))
+                target, made = self.make(Export(kind, lufs=-20.0), tags=TAGS)
                 named = {found.name: found.words for found in made.findings}
                 self.assertAlmostEqual(float(named["Loudness"].split()[0]), -20, delta=0.7)
                 self.assertGreater(abs(made.lufs_before + 20), 1)
                 with av.open(str(target)) as file:
                     self.assertEqual(file.streams.audio[0].codec_context.name, codec)
                     self.assertFalse(file.streams.video)
+                    self.assertEqual(said_by(file), ("Fold lines", TAGS.description))
                     samples = np.concatenate(
                         [f.to_ndarray().reshape(-1) for f in file.decode(audio=0)]
                     )

@@ -5,6 +5,7 @@ import os
 import signal
 import unittest
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
@@ -26,14 +27,14 @@ SMALL = Format(320, 180)
 ORDER = Export("mp4", 480, crf=30, speed="ultrafast", lufs=None)
 
 
-def killed(takes, cuts, target, at):
+def killed(takes, cuts, order, target, at):
     """Exports until so many frames are done; then the process is gone."""
 
     def tell(done, _):
         if done >= at:
             os.kill(os.getpid(), signal.SIGKILL)
 
-    export(takes, cuts, SMALL, ORDER, target, tell)
+    export(takes, cuts, SMALL, order, target, tell)
 
 
 class GoesOn(unittest.TestCase):
@@ -47,39 +48,63 @@ class GoesOn(unittest.TestCase):
         self.cuts = CutList((Piece("p1", self.take, 0, 2 * S), slow))
         self.target = self.room / "lesson.mp4"
 
-    def kill(self, at=100):
+    def kill(self, order=ORDER, at=100):
         process = multiprocessing.get_context("fork").Process(
-            target=killed, args=(self.takes, self.cuts, self.target, at)
+            target=killed, args=(self.takes, self.cuts, order, self.target, at)
         )
         process.start()
         process.join(120)
         self.assertEqual(process.exitcode, -signal.SIGKILL)
 
-    def make(self, order=ORDER):
-        """Gives how many frames were drawn for the file, those that are looked at apart."""
+    def make(self, order=ORDER, frames=180):
+        """Gives which frames were drawn for the file, those that are looked at apart."""
         drawn = []
-        frames = Renderer.frames
+        draw = Renderer.frames
 
         def counted(renderer, numbers):
             numbers = list(numbers)
             drawn.extend(numbers)
-            return frames(renderer, numbers)
+            return draw(renderer, numbers)
 
         with mock.patch.object(Renderer, "frames", counted):
             made = export(self.takes, self.cuts, SMALL, order, self.target)
         self.assertTrue(all(found.good for found in made.findings), made.findings)
-        self.assertEqual([path.name for path in self.room.iterdir()], ["lesson.mp4"])
+        self.assertEqual(list(self.room.iterdir()), [self.target])
         with av.open(str(self.target)) as file:
-            self.assertEqual(sum(1 for _ in file.decode(video=0)), 180)
-        return len(drawn)
+            self.assertEqual(sum(1 for _ in file.decode(video=0)), frames)
+        return drawn
 
     def test_what_was_encoded_before_is_not_encoded_again(self):
         self.kill()
         self.assertTrue(spool_beside(self.target).exists())
         self.assertFalse(self.target.exists())
         # The last group of frames was not whole yet.
-        self.assertEqual(self.make(), 120)
-        self.assertEqual(self.make(), 180)
+        self.assertEqual(self.make(), list(range(60, 180)))
+        self.assertEqual(self.make(), list(range(180)))
+
+    def test_other_codecs_go_on_too(self):
+        for kind in ("webm", "av1"):
+            with self.subTest(kind):
+                self.target = self.room / f"lesson.{kind}"
+                order = replace(ORDER, kind=kind)
+                self.kill(order)
+                self.assertEqual(self.make(order), list(range(60, 180)))
+            self.target.unlink(missing_ok=True)
+
+    def test_with_a_largest_size_it_goes_on_in_the_try_that_it_was_at(self):
+        order = replace(ORDER, max_mb=0.2)
+        tries = export(self.takes, self.cuts, SMALL, order, self.target).tries
+        self.assertGreater(tries, 1)
+        self.target.unlink()
+        self.kill(order, at=180 + 100)
+        drawn = self.make(order)
+        self.assertEqual(drawn[:120], list(range(60, 180)))
+        self.assertEqual(drawn[120:], list(range(180)) * (len(drawn) // 180))
+        # What was tried of other cuts says nothing.
+        self.kill(order, at=180 + 100)
+        shorter = replace(self.cuts.pieces[0], until_ns=2 * S - S // 10)
+        self.cuts = CutList((shorter, self.cuts.pieces[1]))
+        self.assertEqual(self.make(order, frames=177)[:177], list(range(177)))
 
     def test_what_fails_for_another_reason_leaves_no_spool(self):
         with (
@@ -104,7 +129,7 @@ class GoesOn(unittest.TestCase):
 
 class Spools(unittest.TestCase):
     # A sequence and a picture header, as an encoder tells them.
-    HEADERS = b"\0\0\0\1\x67\x64\x00\0\0\0\1\x68\xee"
+    HEADERS = (b"\x67\x64\x00", b"\x68\xee")
 
     def setUp(self):
         self.path = Path(self.enterContext(TemporaryDirectory())) / "spool"
@@ -143,6 +168,6 @@ class Spools(unittest.TestCase):
             self.assertEqual(self.there(self.opened()), [])
 
     def test_packets_of_other_settings_are_not_taken_over(self):
-        other = self.HEADERS.replace(b"\xee", b"\xef")
+        other = (self.HEADERS[0], b"\x68\xef")
         self.assertEqual(self.there(self.opened(other)), [])
         self.assertEqual(self.there(self.opened()), [])
