@@ -32,6 +32,29 @@ class AssemblyPage(BrowserCase):
         page.mouse.move(box["x"] + MARGIN + until_share * wide, y, steps=6)
         page.mouse.up()
 
+    def drag_tab(self):
+        """A scene's tab to an earlier time, once let go of by Escape and once for good."""
+        page, tab = self.page, self.page.locator(".line-scene").filter(has_text="At the bench")
+        place = "document.querySelector('[data-cue^=scene][data-cue$=scene-2]').dataset.cue"
+        began = page.evaluate(place)
+        for last in ("Escape", ""):
+            box = tab.bounding_box()
+            page.mouse.move(box["x"] + 10, box["y"] + 8)
+            page.mouse.down()
+            page.mouse.move(box["x"] - 40, box["y"] + 8, steps=5)
+            expect(tab).to_have_text(re.compile(r"At the bench 0:0\d\.\d"))
+            if last:
+                page.keyboard.press(last)
+            page.mouse.up()
+            expect(tab).to_have_text("At the bench")
+        self.until(f"{place} !== '{began}'")
+        at, before = (int(name.split("@")[1].split(":")[0]) / 1e9
+                      for name in (page.evaluate(place), began))  # fmt: skip
+        self.assertTrue(0.3 < before - at < 1.2, (before, at))
+        self.assertLess(tab.bounding_box()["x"], box["x"] - 30)
+        page.get_by_role("button", name="Undo U").click()
+        self.until(f"{place} === '{began}'")
+
     def length(self, words):
         expect(self.page.locator("[data-part=assembly-head]")).to_contain_text(words)
 
@@ -130,6 +153,7 @@ class AssemblyPage(BrowserCase):
         page.keyboard.press("i")
         expect(page.get_by_text("Only in this version: 2 changes")).to_be_visible()
         expect(scenes.filter(has_text="At the bench")).to_have_count(1)
+        self.drag_tab()
         # A close-up is drawn: sized by keys, moved by the mouse.
         self.drag(0.19, 0.26)
         page.get_by_role("button", name="Draw it").click()

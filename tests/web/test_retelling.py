@@ -75,6 +75,25 @@ class Scenes(RetoldCase):
         self.version.refresh_from_db()
         self.assertEqual({row[1] for row in self.scenes()}, {"scene-1", "scene-2"})
 
+    def test_a_scene_is_moved_within_its_take(self):
+        self.cues("one", ToScene(2 * S, "scene-2"))
+        take = self.version.values.pieces[0].take
+        (_, row) = self.client.get(self.told()["takes"][take]["overview"]).json()["scenes"]
+        self.assertEqual(row["cue"], f"scene@{2 * S}:scene-2")
+        moved = {"take": take, "cue": row["cue"]}
+        self.change("move", ("p1", 3.0), **moved)
+        self.assertIn((3.0, "scene-2"), [row[:2] for row in self.scenes()])
+        (told,) = [one for one in self.told()["takes"].values() if "scenes" in one]
+        self.assertEqual([(s["at_s"], s["cue"]) for s in told["scenes"]],
+                         [(0, ""), (3, f"scene@{3 * S}:scene-2")])  # fmt: skip
+        # Another scene at the same moment comes in its place.
+        self.change("scene", ("p1", 3.0), scene="scene-1")
+        self.assertNotIn("scene-2", {row[1] for row in self.scenes()})
+        answer = self.change("move", ("p2", 1.0), **moved)
+        self.assertIn("That is another take", answer.json()["error"])
+        gone = self.change("move", ("p1", 1.0), take=take, cue="scene@9:scene-9")
+        self.assertIn("is gone", gone.json()["error"])
+
     def test_a_close_up_over_a_stretch(self):
         self.change("near", ("p1", 1.0), ("p1", 3.0), input="display-1", times="2", length_ms="300")
         (told,) = self.version.values.retold

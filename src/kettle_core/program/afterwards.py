@@ -92,9 +92,17 @@ def changes_program(before: Afterwards, after: Afterwards, was: Recorded) -> boo
 
 
 def with_cue(now: Afterwards, was: Recorded, cue: Cue) -> Afterwards:
-    """One more cue; one that is called the same is replaced. Raises CueError."""
+    """One more cue; one that is called the same is replaced, and another scene of that moment.
+
+    Raises CueError.
+    """
     _check_time(was, cue.at_ns)
-    others = [c for c in now.cues_now(was.cues) if cue_id(c) != cue_id(cue)]
+
+    def gives_way(other: Cue) -> bool:
+        scenes = isinstance(cue, ToScene) and isinstance(other, ToScene)
+        return cue_id(other) == cue_id(cue) or (scenes and other.at_ns == cue.at_ns)
+
+    others = [c for c in now.cues_now(was.cues) if not gives_way(c)]
     return _with_cues(now, was, (*others, cue))
 
 

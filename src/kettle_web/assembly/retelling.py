@@ -28,7 +28,7 @@ from kettle_web.takes.overview import TakeNow, cue_row, layers_at
 BY_CUE = ("drop", "call")
 CHAPTERS = ("chapter", "call")
 # What else of the take page's changes is made here: by the cues that come of it.
-OF_TAKE = (*of_take.SWITCHES, "scene", "place", "near", "far", "drop")
+OF_TAKE = (*of_take.SWITCHES, "scene", "place", "near", "far", "drop", "move")
 MOST_LISTED = 100
 
 
@@ -45,6 +45,8 @@ def retell(cuts: CutList, asked: Asked, material: Material) -> Changed:
     if part == "chapter":
         place = asked.place().now(cuts)
         take, from_s = cuts.piece(place.piece).take, place.at_ns / NS_PER_S
+    elif part == "move":
+        from_s = _moved_to(cuts, asked, take)
     elif part not in BY_CUE:
         take, from_s, until_s = _stretch(cuts, asked)
     found = material.takes.get(take)
@@ -87,6 +89,14 @@ def _stretch(cuts: CutList, asked: Asked) -> tuple[str, float, float]:
         raise CutError("What is marked is of two takes. Mark a stretch of one of them.", "until")
     from_s, until_s = sorted((begins.at_ns / NS_PER_S, ends.at_ns / NS_PER_S))
     return take, from_s, until_s
+
+
+def _moved_to(cuts: CutList, asked: Asked, take: str) -> float:
+    """Where in its take something is moved to, in s."""
+    place = asked.place().now(cuts)
+    if cuts.piece(place.piece).take != take:
+        raise CutError("That is another take. What is told of a take stays in it.", "take")
+    return place.at_ns / NS_PER_S
 
 
 def _chapter(

@@ -226,7 +226,7 @@ def scene_rows(now: TakeNow) -> list[dict[str, Any]]:
     """Where the scene changes, with its name."""
     found: list[dict[str, Any]] = []
     names = {s.id: s.name for s in now.was.rig.scenes}
-    before = ""
+    there, before = {cue_id(cue) for cue in now.cues if isinstance(cue, ToScene)}, ""
     for moment in now.said.moments:
         scene = moment.state.scene_id
         if scene != before:
@@ -234,7 +234,10 @@ def scene_rows(now: TakeNow) -> list[dict[str, Any]]:
             # A scene that is gone again at the same moment was never seen.
             while found and found[-1]["at_s"] >= at_s:
                 found.pop()
-            found.append({"at_s": at_s, "words": names[scene], "scene": scene})
+            cue = cue_id(ToScene(moment.at_ns, scene))
+            row = {"at_s": at_s, "words": names[scene], "scene": scene}
+            # What it begins with may be no cue.
+            found.append({**row, "cue": cue if cue in there else ""})
     return found
 
 

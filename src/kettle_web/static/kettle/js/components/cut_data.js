@@ -9,8 +9,8 @@ import { takeData } from "./take_data.js";
  *   frame: [number, number] | null,
  *   pieces: import("../lib/cut_pieces.js").Piece[],
  *   takes: Record<string, {name: string, overview: string, page: string,
- *     scenes?: (Said & {scene: string})[], steps?: Said[]}>}} Cuts
- * @typedef {{at_s: number, words: string}} Said
+ *     scenes?: import("./take_data.js").Overview["scenes"], steps?: Said[]}>}} Cuts
+ * @typedef {{at_s: number, words: string, cue?: string}} Said
  */
 
 /**
@@ -44,12 +44,12 @@ export function cutData(address, came) {
     return { ...now, scenes, steps };
   };
 
-  /** What stands at places of takes, where it lies on paper. @param {(take: import("./take_data.js").Overview) => {at_s: number, words: string}[]} of */
+  /** What stands at places of takes, where it lies on paper. @param {(take: import("./take_data.js").Overview) => Said[]} of */
   const words = (of) =>
     [...takes.keys()].flatMap((take) => {
       const now = dataOf(take);
       return (now ? of(now) : []).flatMap((one) =>
-        placesOf(rows, take, one.at_s).map((at_s) => ({ at_s, words: one.words })),
+        placesOf(rows, take, one.at_s).map((at_s) => ({ ...one, at_s, take })),
       );
     });
 
@@ -67,7 +67,7 @@ export function cutData(address, came) {
       const before = rows[rows.indexOf(row) - 1];
       const goesOn = before?.take === row.take && before.until_s === row.from_s;
       if (scene && !goesOn && scene.at_s < row.from_s)
-        found.push({ at_s: row.paper, words: scene.words });
+        found.push({ at_s: row.paper, words: scene.words, take: row.take });
     }
     return found.sort((a, b) => a.at_s - b.at_s);
   };
@@ -88,7 +88,7 @@ export function cutData(address, came) {
       length_s: rows.at(-1)?.paper_end ?? 0,
       steps: words((take) => take.steps).sort((a, b) => a.at_s - b.at_s),
       scenes: scenes(),
-      marks: words((take) => take.marks.map((mark) => ({ at_s: mark.at_s, words: mark.text }))),
+      marks: words((take) => take.marks.map(({ at_s, text }) => ({ at_s, words: text }))),
       quiet: spans((take, name) => quiet?.[name] ?? (quiet ? [] : take.quiet)),
       gaps: spans((take) => inkTrack(take)?.gaps ?? []),
       clips: words((take) =>

@@ -12,7 +12,7 @@ import { fineStep, levelFor, partOf, STEP_BYTES, STRIP, stripStep } from "../lib
  * @typedef {{revision: number, length_s: number, fps: number, pieces: [number, number][],
  *   ink: string, tracks: Track[], marks: Mark[], program: string, plan: string, surveyed: boolean,
  *   cues: {id: string, at_s: number, do: string, words: string}[],
- *   steps: {at_s: number, words: string}[], scenes: {at_s: number, words: string, scene: string}[],
+ *   steps: {at_s: number, words: string}[], scenes: {at_s: number, words: string, scene: string, cue: string}[],
  *   quiet: [number, number][], happened: [number, string, string][]}} Overview
  */
 

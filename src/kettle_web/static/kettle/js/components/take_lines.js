@@ -4,16 +4,16 @@ import { ruleTime } from "../lib/take_lanes.js";
 import { layOut, partsOf, placeOf, timeAt } from "../lib/take_lines.js";
 import { colours, drawnWith, hole, sized } from "./canvas.js";
 import { drawCards, drawChanged, drawFades, drawSeams } from "./cut_drawing.js";
+import { lineWords } from "./line_words.js";
 import { goByKey, isTaken, pointAt } from "./pointing.js";
 
 /** @typedef {import("../lib/take_paper.js").Paper} Paper */
 
 const MARGIN = 44;
-const NEAR_END = 0.9;
 
 /**
  * The whole of something in lines: the voice is the ink. Click or arrow keys go somewhere, dragging
- * or arrow keys with Shift mark a stretch.
+ * or arrow keys with Shift mark a stretch; scenes and marks are dragged to other times.
  * @param {HTMLElement} root @param {() => Paper | null} paperNow what is drawn, null until it is there
  * @param {import("./take_view.js").TakeView} view
  * @param {(at: number) => number} timeHere what stands before a line that begins at a place
@@ -22,10 +22,8 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
   const stop = new AbortController();
   const on = { signal: stop.signal };
   const canvas = /** @type {HTMLCanvasElement} */ (root.querySelector("canvas"));
-  const words = /** @type {HTMLElement} */ (root.querySelector("[data-line-words]"));
   /** @type {import("../lib/take_lines.js").Layout | null} */
   let layout = null;
-  let shown = "";
   let width = 0;
 
   const draw = () => {
@@ -42,7 +40,7 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     drawFades(pen, paper, layout, MARGIN, width);
     drawSeams(pen, paper, layout, MARGIN, width);
     drawView(pen, layout);
-    lay(paper, layout, above);
+    words.lay(paper, layout, above, width);
     root.setAttribute("aria-valuemax", paper.length_s.toFixed(3));
     root.setAttribute("aria-valuenow", view.at.toFixed(3));
     root.setAttribute("aria-valuetext", ruleTime(view.at, 0.001));
@@ -149,45 +147,7 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     pen.fill();
   }
 
-  /** Words stand above the ink: steps, scenes, marks, speeds. @param {Paper} paper @param {import("../lib/take_lines.js").Layout} all @param {import("../lib/take_lines.js").Word[]} speeds */
-  function lay(paper, all, speeds) {
-    const { scenes, marks, steps } = paper;
-    const key = JSON.stringify([scenes, marks, steps, speeds, all.height, width]);
-    if (key === shown) return;
-    shown = key;
-    /** @type {HTMLElement[]} */
-    const made = [];
-    const put = (
-      /** @type {string} */ kind,
-      /** @type {number} */ at,
-      /** @type {string} */ text,
-      /** @type {number} */ top,
-    ) => {
-      const place = placeOf(all, at);
-      const word = document.createElement("span");
-      word.className = `line-word line-${kind}`;
-      word.textContent = text;
-      // What would run out of the page stands before its place.
-      if (place.x > NEAR_END) word.style.right = `${width - place.x * width}px`;
-      else word.style.left = `${kind === "step" ? MARGIN : xOf(place.x)}px`;
-      word.style.top = `${top}px`;
-      made.push(word);
-    };
-    for (const line of all.lines)
-      line.heads.forEach((head, n) => {
-        if (!n) put("step", head.at_s, line.heads.map((h) => h.words).join(" · "), line.top);
-      });
-    for (const [kind, found] of /** @type {[string, import("../lib/take_lines.js").Word[]][]} */ ([
-      ["scene", scenes],
-      ["mark", marks],
-      ["speed", speeds],
-    ]))
-      for (const one of found)
-        put(kind, one.at_s, one.words, placeOf(all, one.at_s).line.base - 18);
-    words.replaceChildren(...made);
-  }
-
-  const timeOf = (/** @type {PointerEvent} */ event) => {
+  const timeOf = (/** @type {import("./line_words.js").Where} */ event) => {
     const box = canvas.getBoundingClientRect();
     const x = (event.clientX - box.left - MARGIN) / width;
     const paper = paperNow();
@@ -197,6 +157,7 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     return event.altKey ? at : snapped(at, snapsOf(paper), (SNAP_PX * layout.length) / width);
   };
 
+  const words = lineWords(root, timeOf, view, stop.signal, MARGIN);
   pointAt(root, root, timeOf, view, stop.signal);
   root.addEventListener(
     "pointermove",

@@ -1,6 +1,6 @@
 /**
  * Where a take's lines stand: time runs like writing, each line the same stretch of it.
- * @typedef {{at_s: number, words: string}} Word
+ * @typedef {{at_s: number, words: string, cue?: string, take?: string}} Word
  * @typedef {{from: number, until: number, top: number, base: number, heads: Word[]}} Line
  * @typedef {{length: number, lines: Line[], height: number, ink: number}} Layout
  */

@@ -39,7 +39,7 @@ export function paperOfTake(data) {
     length_s: take.length_s,
     steps: take.steps,
     scenes: take.scenes,
-    marks: take.marks.map((mark) => ({ at_s: mark.at_s, words: mark.text })),
+    marks: take.marks.map(({ id, at_s, text }) => ({ at_s, words: text, cue: id })),
     quiet: take.quiet,
     gaps: track?.gaps ?? [],
     clips: (track?.clips ?? []).map(([at]) => at),

@@ -12,7 +12,7 @@ import { mount as mountPlaying } from "../components/take_controls.js";
 import { mount as mountLines } from "../components/take_lines.js";
 import { mount as mountPlayer } from "../components/take_player.js";
 import { mount as mountStage } from "../components/take_stage.js";
-import { toProgram } from "../lib/cut_pieces.js";
+import { inTake, rowAt, toProgram } from "../lib/cut_pieces.js";
 import { refresh } from "../lib/page.js";
 import { placeIn } from "../lib/take_place.js";
 
@@ -43,6 +43,15 @@ drawn.push(
 );
 const lanes = mountLanes(found("[data-lanes]"), found("[data-lanes-head]"), data, views);
 drawn.push(lanes);
+
+root.addEventListener("cue:moves", (event) => {
+  const { data: asked, one, at } = /** @type {CustomEvent} */ (event).detail;
+  const row = rowAt(data.rows, at);
+  if (!row) return;
+  asked.set("take", one.take);
+  asked.set("from_piece", row.id);
+  asked.set("from_s", inTake(row, at).toFixed(6));
+});
 
 /** The program of the cut list, as a player plays it: nothing but a plan. */
 const played = {

@@ -40,6 +40,10 @@ if (lines && lanes && place) {
     mountLines(lines, () => paperOfTake(data), view),
     mountLanes(lanes, data, view),
   );
+  lines.addEventListener("cue:moves", (event) => {
+    const { data: asked, at } = /** @type {CustomEvent} */ (event).detail;
+    asked.set("at_s", at.toFixed(6));
+  });
   const player = mountPlayer(place, data, view);
   mountNear(/** @type {SVGSVGElement} */ (place.querySelector("[data-near-frame]")), player);
   const svg = /** @type {SVGSVGElement} */ (place.querySelector("[data-stage]"));
