@@ -112,7 +112,7 @@ BEDS: dict[str, tuple[str, Callable[[int], Wave]]] = {
 }
 
 
-@lru_cache(maxsize=2)
+@lru_cache(maxsize=len(BEDS))
 def bed(name: str) -> Sound:
     """A bed as a loop, (2, LOOP_S seconds) at 48 kHz. Raises KeyError."""
     _, make = BEDS[name]

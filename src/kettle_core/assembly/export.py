@@ -151,7 +151,7 @@ def checked_length(order: Export, whole_s: float, fps: Fraction) -> float:
 class Aim:
     """What an encoder is told, so that a file comes out at a size."""
 
-    kbps: int
+    kbps: float
     sound_kbps: int
 
 
@@ -187,7 +187,9 @@ def next_aim(order: Export, aim: Aim, mode: Mode, length_s: float, size_bytes: i
     rest = (aim.sound_kbps + _tables_kbps(mode, length_s)) * length_s * 125
     share = (AIM * most - rest) / max(1.0, size_bytes - rest)
     # What was far too large or small says little of how it goes on.
-    return replace(aim, kbps=max(1, int(aim.kbps * min(4.0, max(0.05, share)))))
+    kbps = aim.kbps * min(4.0, max(0.05, share))
+    # In tenths: of few kbit/s a whole one may be more than what is left to use.
+    return replace(aim, kbps=max(1.0, int(kbps * 10) / 10))
 
 
 def least_kbps(mode: Mode) -> int:

@@ -5,8 +5,8 @@ covers a range of it, given by where the first begins and how wide each is; a ra
 beyond the usable samples goes on with the outermost one.
 """
 
-import threading
 from collections.abc import Callable
+from contextvars import ContextVar
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import ceil, floor
@@ -73,21 +73,20 @@ class Line:
         return int(width) if inside and width == int(width) and self.first % 1 == 0 else 0
 
 
-class _Scratch(threading.local):
-    """Memory for the values in between, a thread's own: new memory costs as much as sampling."""
-
-    def __init__(self) -> None:
-        self._kept: dict[str, Floats] = {}
-
-    def array(self, name: str, rows: int, columns: int) -> Floats:
-        """A (rows, columns) array with anything in it, in the memory of that name."""
-        kept = self._kept.get(name)
-        if kept is None or kept.size < rows * columns:
-            kept = self._kept[name] = np.empty(rows * columns, np.float32)
-        return kept[: rows * columns].reshape(rows, columns)
+# Memory for the values in between, a thread's own: new memory costs as much as sampling.
+_KEPT: ContextVar[dict[str, Floats]] = ContextVar("scratch")
 
 
-_SCRATCH = _Scratch()
+def _scratch(name: str, rows: int, columns: int) -> Floats:
+    """A (rows, columns) array with anything in it, in the thread's memory of that name."""
+    kept = _KEPT.get(None)
+    if kept is None:
+        kept = {}
+        _KEPT.set(kept)
+    found = kept.get(name)
+    if found is None or found.size < rows * columns:
+        found = kept[name] = np.empty(rows * columns, np.float32)
+    return found[: rows * columns].reshape(rows, columns)
 
 
 class Resampler:
@@ -133,15 +132,15 @@ class Resampler:
             part = part if part.strides[1] == 1 else np.ascontiguousarray(part)
             return _turned_back(_shifted(_shifted(part, down, 0), across, 1), down, across)
         part = plane[down.low : down.high, across.low : across.high]
-        values = _SCRATCH.array("values", *part.shape)
+        values = _scratch("values", *part.shape)
         np.copyto(values, part)
-        out = _SCRATCH.array("out", down.count, across.count)
+        out = _scratch("out", down.count, across.count)
         if self._rows_first:
-            middle = _SCRATCH.array("middle", down.count, part.shape[1])
+            middle = _scratch("middle", down.count, part.shape[1])
             _sample_rows(values, down, middle)
             _sample_columns(middle, across, out)
         else:
-            middle = _SCRATCH.array("middle", part.shape[0], across.count)
+            middle = _scratch("middle", part.shape[0], across.count)
             _sample_columns(values, across, middle)
             _sample_rows(middle, down, out)
         rounded = cv2.addWeighted(out, 1, out, 0, 0, dtype=cv2.CV_8U)

@@ -38,7 +38,7 @@ class ConstantBitrate:
 class AverageBitrate:
     """So many bits a second on the whole, fewer where `best_crf` takes fewer."""
 
-    kbps: int
+    kbps: float
     best_crf: int
 
 

@@ -5,9 +5,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Protocol
 
+from kettle_core.rig.rig import Input
 from kettle_engine.clock import Clock
 from kettle_engine.protocol import PICTURE, PROGRAM, SCENE_SIZES, SHOWN_WIDTH, SIZES, WHOLE
-from kettle_engine.viewing.live import Live
+from kettle_engine.viewing.live import Live, Newest
 from kettle_engine.viewing.outbox import Outbox
 from kettle_engine.viewing.scene_pictures import ScenePictures, Shown, shrunk_for_page
 from kettle_engine.viewing.small import labelled, small_picture
@@ -97,10 +98,7 @@ class PictureFeed:
             if size in SCENE_SIZES:
                 self._scene_picture(live, topic, size, name)
                 continue
-            if size == "whole" and WHOLE + name in live.inputs:
-                newest, item = live.newest(WHOLE + name), live.inputs.get(WHOLE + name)
-            else:
-                newest, item = live.newest(name), live.inputs.get(name)
+            newest, item = self._newest(live, name, size)
             if size not in SIZES or newest is None or item is None:
                 continue
             box, every_s, quality = SIZES[size]
@@ -116,6 +114,15 @@ class PictureFeed:
             header = {"input": name, "width": picture.width, "height": picture.height}
             self._outbox.send(topic, header, picture_to_page_jpeg(small, quality))
             self._between()
+
+    @staticmethod
+    def _newest(live: Live, name: str, size: str) -> tuple[Newest | None, Input | None]:
+        """An input's picture; the whole of it is that of an input beside it once that is open."""
+        item = live.inputs.get(name)
+        if size == "whole" and item and item.looks.crop:
+            name = WHOLE + name
+            item = live.inputs.get(name)
+        return live.newest(name), item
 
     def _lively(self, live: Live, topics: list[bytes]) -> list[bytes]:
         sheets = [t for t in topics if t.startswith(PICTURE + b"scene/")]

@@ -1,8 +1,8 @@
 """Whether an exported file is what it should be: looked at before it is called done."""
 
 from collections.abc import Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from types import MappingProxyType
 from typing import Any
 
 import av
@@ -14,18 +14,18 @@ from kettle_core.sound.levels import Sound
 from kettle_core.sound.loudness import LoudnessMeter
 from kettle_media.assembly.check_moving import check_archive, check_moving
 from kettle_media.assembly.finding import Finding
+from kettle_media.assembly.meant import Meant, Sounds, places_seen
 from kettle_media.program.mix import SETTLED_SAMPLES, ProgramMix
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.show import Show
 from kettle_media.take.sound_track import MASTER_HZ
 from kettle_media.told import Told
 
-# Where pictures and sound are compared with what was meant, as shares of the whole.
-PLACES = (0.1, 0.5, 0.9)
-LOOKED_S = 1.0
-# A picture is nearer to what was meant than to what comes so many frames before or after; a small
-# file may be worse by so much. What is further away than that is another picture.
-FRAMES_AWAY, WORSE_DB, LEAST_PSNR_DB = 3, 3.0, 18.0
+# A small file may be so much worse than what comes before or after; what is further away from what
+# was meant than that is another picture.
+WORSE_DB, LEAST_PSNR_DB = 3.0, 18.0
+# Sound is looked at in blocks of so many samples.
+BLOCK_SAMPLES = MASTER_HZ
 LATE_MS = 10.0
 LOUDNESS_LU = 1.0
 HEARD = 1e-3
@@ -37,15 +37,14 @@ def check_export(
     order: Export,
     lufs: float | None,
     frames: int | None = None,
-    meant: Mapping[int, Plane] = MappingProxyType({}),
+    meant: Meant | None = None,
 ) -> list[Finding]:
     """Look at a file that was made of a show, whose mix is as loud as was measured.
 
-    `frames` are as many as it is to have, all of the plan's if None; `meant` are frames as they
-    were drawn for it, by their numbers: others are drawn again. Raises TakeError if it can't be
-    read.
+    `frames` are as many as it is to have, all of the plan's if None; what was not kept in `meant`
+    is drawn and mixed again. Raises TakeError if it can't be read.
     """
-    plan = show.plan
+    plan, meant = show.plan, meant or Meant(show.plan)
     frames, length_s = plan.frames if frames is None else frames, float(plan.frames / plan.fps)
     found = [_size(path, order)]
     if order.kind == "png":
@@ -56,10 +55,10 @@ def check_export(
         found.append(_length(container, length_s))
         if order.has_picture:
             found.append(_frames(path, frames))
-    if order.has_picture:
-        found.append(_pictures(path, show, meant))
-    found += _sound(path, show, order, lufs)
-    return found
+    with ThreadPoolExecutor(1) as beside:
+        seen = beside.submit(_pictures, path, show, meant.frames) if order.has_picture else None
+        heard = list(_sound(path, show, order, lufs, meant))
+        return [*found, *([seen.result()] if seen else []), *heard]
 
 
 def _size(path: Path, order: Export) -> Finding:
@@ -82,24 +81,12 @@ def _frames(path: Path, frames: int) -> Finding:
     return Finding("Frames", f"{there} of {frames}", there == frames)
 
 
-def looked_at(frames: int) -> set[int]:
-    """The numbers of the frames that are compared, of so many."""
-    return {number for around in _looked_at(frames) for number in around}
-
-
-def _looked_at(frames: int) -> list[list[int]]:
-    """A frame at each place, with those before and after that it must not be."""
-    ways, last = (0, -FRAMES_AWAY, FRAMES_AWAY), frames - 1
-    middles = [min(last, int(share * frames)) for share in PLACES]
-    return [[min(max(0, middle + by), last) for by in ways] for middle in middles]
-
-
 def _pictures(path: Path, show: Show, meant: Mapping[int, Plane]) -> Finding:
     """Frames at some places against the plan's own."""
     plan = show.plan
     drawn = Renderer(plan, show.sources, show.masks)
     near, good = [], True
-    for around in _looked_at(plan.frames):
+    for around in places_seen(plan):
         there = _frame_at(path, float(around[0] / plan.fps))
         wanted = [meant[n] if n in meant else drawn.frame(n) for n in around]
         db = [_psnr_db(there, one) if there is not None else 0.0 for one in wanted]
@@ -126,21 +113,19 @@ def _psnr_db(one: Plane, other: Plane) -> float:
     return 99.0 if error == 0 else float(10 * np.log10(255**2 / error))
 
 
-def _sound(path: Path, show: Show, order: Export, made: float | None) -> Iterator[Finding]:
+def _sound(
+    path: Path, show: Show, order: Export, made: float | None, meant: Meant
+) -> Iterator[Finding]:
     """Where sound lies, and how loud the whole is."""
-    plan, meter = show.plan, LoudnessMeter(2, MASTER_HZ)
-    looked = min(round(LOOKED_S * MASTER_HZ), plan.samples)
-    firsts = [min(plan.samples - looked, int(share * plan.samples)) for share in PLACES]
-    there = [np.zeros((2, looked), np.float32) for _ in firsts]
+    there, meter = Sounds(show.plan), LoudnessMeter(2, MASTER_HZ)
     for at, block in _decoded(path):
         meter.take(block)
-        for first, kept in zip(firsts, there, strict=True):
-            begin, end = max(first, at), min(first + looked, at + block.shape[1])
-            if begin < end:
-                kept[:, begin - first : end - first] = block[:, begin - at : end - at]
+        there.take(at, block)
     late = []
-    for first, kept in zip(firsts, there, strict=True):
-        wanted = _mixed(show, first, looked)
+    for number, (place, kept) in enumerate(zip(there.places, there.kept, strict=True)):
+        wanted = meant.sounds.whole(number)
+        if wanted is None:
+            wanted = _mixed(show, *place)
         if np.abs(wanted).max(initial=0) > HEARD:
             late.append(_late_ms(kept, wanted))
     words = ", ".join(f"{ms:+.1f}" for ms in late) or "nothing is heard"
@@ -169,7 +154,7 @@ def _mixed(show: Show, first: int, count: int) -> Sound:
 
 def _decoded(path: Path) -> Iterator[tuple[int, Sound]]:
     """The sound of a file at 48 kHz, block by block, each with its first sample."""
-    to_plain = av.AudioResampler("fltp", "stereo", MASTER_HZ)
+    to_plain = av.AudioResampler("fltp", "stereo", MASTER_HZ, BLOCK_SAMPLES)
     at: int | None = None
     with Told(path), av.open(str(path)) as container:
         for frame in _ended(container.decode(audio=0)):

@@ -25,10 +25,11 @@ from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
 from kettle_core.sound.loudness import LoudnessMeter
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.assembly.check_export import check_export, looked_at
+from kettle_media.assembly.check_export import check_export
 from kettle_media.assembly.export_moving import write_frames, write_moving
 from kettle_media.assembly.export_sound import write_sound
 from kettle_media.assembly.finding import Finding
+from kettle_media.assembly.meant import Meant
 from kettle_media.assembly.peek import Peek
 from kettle_media.assembly.show import NO_FILES, show_of_assembly
 from kettle_media.durable import put_in_place, replace_file
@@ -177,9 +178,7 @@ class _Work:
         # Of the mix as it was, and as it is written; None where it is left alone.
         self.lufs_before: float | None = None
         self.lufs: float | None = None
-        # Frames as they were drawn, by their numbers: those that are looked at in the end.
-        self.meant: dict[int, Plane] = {}
-        self._looked = looked_at(show.plan.frames)
+        self.meant = Meant(show.plan)
         # As many frames as the file is to have.
         self.frames = show.plan.frames
         plan = show.plan
@@ -202,7 +201,7 @@ class _Work:
         if order.lufs is not None:
             self._level(order.lufs)
             self._measures_left = 0.0
-        sizes: list[tuple[int, int]] = []
+        sizes: list[tuple[float, int]] = []
         while True:
             name = self._name(aim)
             known = self._spool.tried(name)
@@ -239,7 +238,7 @@ class _Work:
         return bool(self._order.max_mb) and self._order.has_picture
 
     @staticmethod
-    def _quality_ends(sizes: list[tuple[int, int]]) -> bool:
+    def _quality_ends(sizes: list[tuple[float, int]]) -> bool:
         """Whether more bits were allowed last, and hardly more were used."""
         if len(sizes) < 2:
             return False
@@ -278,8 +277,7 @@ class _Work:
         return max(1, round(self._done + self._measures_left + tries * frames))
 
     def _look(self, number: int, buffer: Plane) -> None:
-        if number in self._looked:
-            self.meant[number] = buffer.copy()
+        self.meant.look(number, buffer)
         if self._peek:
             self._peek.look(buffer)
 
@@ -307,7 +305,8 @@ class _Work:
                 tags=self._tags,
                 spool=self._spool,
                 look=self._look,
+                listen=self.meant.sounds.take,
             )
         else:
-            write_sound(self.show, self._part, order, tell, self._tags)
+            write_sound(self.show, self._part, order, tell, self._tags, self.meant.sounds.take)
         self._done += frames

@@ -12,6 +12,7 @@ from kettle_core.sound.levels import Sound
 from kettle_core.sound.mixing import to_integers
 from kettle_media.program.mix import ProgramMix
 from kettle_media.program.program_file import Progress
+from kettle_media.program.program_sound import Listen
 from kettle_media.program.show import Show
 from kettle_media.sound.sound_frames import frame_of
 from kettle_media.tags import NO_TAGS, Tags
@@ -29,9 +30,14 @@ PIECE_SAMPLES = MASTER_HZ
 
 
 def write_sound(
-    show: Show, target: Path, order: Export, on_progress: Progress, tags: Tags = NO_TAGS
+    show: Show,
+    target: Path,
+    order: Export,
+    on_progress: Progress,
+    tags: Tags = NO_TAGS,
+    listen: Listen | None = None,
 ) -> None:
-    """Write a show's mix, with `tags`. Raises TakeError, KettleError."""
+    """Write a show's mix with `tags`; `listen` gets it too. Raises TakeError, KettleError."""
     plan = show.plan
     container_name, codec, form = KINDS[order.kind]
     options = {"rf64": "auto"} if order.kind == "wav" else {}
@@ -52,6 +58,8 @@ def write_sound(
             count = min(PIECE_SAMPLES, plan.samples - first)
             sound = mix.read(count) if count > 0 else mix.flush()
             if sound.shape[1]:
+                if listen:
+                    listen(written, sound)
                 container.mux(stream.encode(_frame(sound, form, written, dither)))
                 written += sound.shape[1]
             if count <= 0:

@@ -6,16 +6,20 @@ ends when that is closed.
 
 import importlib
 import os
+import select
 import signal
 import socket
 import sys
 import traceback
 from contextlib import suppress
 
+from kettle_core.assembly.beds import BEDS, bed
 from kettle_media.player.process import PlayerProcess
 
 # What shows gives way to what records.
 NICE = 5
+# When nobody has asked for a player for so long, something that any may need is made.
+IDLE_S = 0.3
 # Loaded when they are first used otherwise, which would make the first picture wait.
 LOADED = ("scipy.signal", "scipy.ndimage", "soxr", "cv2", "simplejpeg")
 
@@ -29,7 +33,11 @@ def main() -> None:
     # Nobody waits for players that have ended.
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     asks = socket.socket(fileno=os.dup(sys.stdin.fileno()))
+    unmade = list(BEDS)
     while True:
+        while unmade and not select.select([asks], [], [], IDLE_S)[0]:
+            # Who chooses music hears it at once: every player has what was made here.
+            bed(unmade.pop())
         _, handles, _, _ = socket.recv_fds(asks, 1, 1)
         if not handles:
             return

@@ -19,6 +19,8 @@ from kettle_media.program.mix import SETTLED_SAMPLES, ProgramMix, Stems
 from kettle_media.program.sound_cells import PACKET_SAMPLES
 from kettle_media.take.sound_track import MASTER_HZ
 
+# The first sample and the sound from there on.
+Listen = Callable[[int, Sound], None]
 # Half a second: small enough to go on beside pictures, large enough to cost few calls.
 PIECE_SAMPLES = MASTER_HZ // 2
 SOUND_CODECS = {"aac": "aac", "opus": "libopus"}
@@ -57,7 +59,7 @@ class SoundWriting:
     """What a program's sound is made of.
 
     `mix_from` begins the mix at a sample; `known` is the program that was there, `cells` what
-    this one has.
+    this one has. Who is to `listen` gets what is encoded, with its first sample.
     """
 
     samples: int
@@ -66,6 +68,7 @@ class SoundWriting:
     known: Composed
     mix_from: Callable[[int], ProgramMix]
     stems: Stems
+    listen: Listen | None = None
 
 
 def sound_packets(made: SoundWriting, stream: Any) -> Generator[Any, None, None]:
@@ -129,6 +132,8 @@ def _mixed(made: SoundWriting, begin: int, until: int) -> Iterator[tuple[int, So
         made.stems.go_to(min(asked, until))
         cut = ready[:, max(0, begin - at) : max(0, until - at)]
         if cut.shape[1]:
+            if made.listen:
+                made.listen(max(at, begin), cut)
             yield max(at, begin), cut
         at += ready.shape[1]
 

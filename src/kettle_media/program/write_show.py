@@ -17,7 +17,7 @@ from kettle_media.program.program_file import (
     checksums,
     write_program,
 )
-from kettle_media.program.program_sound import SoundWriting
+from kettle_media.program.program_sound import Listen, SoundWriting
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.show import Show
 from kettle_media.program.sound_cells import sound_cells_of, stem_key
@@ -55,6 +55,7 @@ def write_show(
     tags: Tags = NO_TAGS,
     spool: Spool | None = None,
     look: Look | None = None,
+    listen: Listen | None = None,
 ) -> Written:
     """Write a show's pictures, its mix, and the stems that are not there as they are by now.
 
@@ -68,7 +69,7 @@ def write_show(
     container : of the file, by libav's name
     tags : what the file says of itself
     spool : where packets are kept until the file is whole; taken over where they are there
-    look : is given frames as they are encoded
+    look, listen : are given frames and the mix as they are encoded
 
     Raises
     ------
@@ -97,7 +98,7 @@ def write_show(
         def mix_from(sample: int) -> ProgramMix:
             return ProgramMix(plan, show.sounds.read, sample)
 
-        sound = SoundWriting(plan.samples, written, made.sounds, known, mix_from, stems)
+        sound = SoundWriting(plan.samples, written, made.sounds, known, mix_from, stems, listen)
         writing = ProgramWriting(
             plan,
             settings,
