@@ -140,7 +140,10 @@ class KilledProcesses(FaultCase):
         last = self.stop()
         self.assertEqual(last["state"], "complete")
         self.assertEqual(len(last["notes"]), 1, last)
-        self.assertRegex(last["notes"][0], "^[^:]+ and [^:]+: up to 0.* their devices were away")
+        missing = (
+            "^[^:]+ and [^:]+: up to [0-9.]+ s are missing before 0:0[2-9], their devices were"
+        )
+        self.assertRegex(last["notes"][0], missing)
         told = self.told("process ended")[0]
         self.assertEqual(told["process"], "devices studio")
         info = self.folder.read_info()
