@@ -38,8 +38,8 @@ def _rounds(wanted: str | None) -> list[list[list[Step | None]]]:
     """What runs beside each other, and after it; of parts that are not wanted nothing.
 
     What records in real time waits most of its time: beside it runs, giving way, what does not
-    mind neighbours. Three lanes fill two cores, as engine and real time wait. Then two browsers,
-    each with an application of its own.
+    mind neighbours. Two lanes fill two cores; three made what is timed late, and two browsers at
+    once took longer than one after the other. Beside them runs what only computes.
     """
 
     def timely(part: str, step: Step) -> Step | None:
@@ -55,28 +55,30 @@ def _rounds(wanted: str | None) -> list[list[list[Step | None]]]:
         [
             timely("core", _tests("real time", "tests.engine", "tests.cli", how="--tag")),
             timely("web", _tests("real time, pages", "tests.web", how="--tag")),
-            beside("web", _tests("web", "tests.web")),
-        ],
-        [
             beside("core", _tests("media and studio", "tests.media", "tests.studio")),
-            *(beside("core", step) for step in checks),
-            beside("web", Step("javascript", [_node(), "--test", "tests/js/"])),
-            beside("core", _tests("core", "tests.core")),
         ],
         [
             beside("core", _tests("engine", "tests.engine")),
             beside("core", _tests("commands", "tests.cli")),
+            beside("web", _tests("web", "tests.web")),
         ],
     ]
     pages: list[list[Step | None]] = [
-        [timely("browser", _tests("browser, takes", *takes))],
-        [timely("browser", _tests("browser, rigs", *_others_in_browser(takes)))],
+        [
+            timely("browser", _tests("browser, takes", *takes)),
+            timely("browser", _tests("browser, rigs", *_others_in_browser(takes))),
+        ],
+        [
+            *(beside("core", step) for step in checks),
+            beside("web", Step("javascript", [_node(), "--test", "tests/js/"])),
+            beside("core", _tests("core", "tests.core")),
+        ],
     ]
     return [first, pages]
 
 
 def _others_in_browser(labels: list[str]) -> list[str]:
-    """All browser tests but some, which run beside them."""
+    """All browser tests but some: a step has a limit, and all of them together come near it."""
     found = sorted((ROOT / "tests" / "browser").glob("test_*.py"))
     return [label for path in found if (label := f"tests.browser.{path.stem}") not in labels]
 
