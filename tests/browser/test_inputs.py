@@ -80,22 +80,20 @@ class Inputs(BrowserCase):
         self.assertEqual(self.rows(), moved)
         expect(handle).to_be_focused()
         page.keyboard.press("ArrowDown")
-        page.wait_for_timeout(400)
-        self.assertEqual(self.rows(), before)
+        rows = "[...document.querySelectorAll('[data-rows] tr')]"
+        self.until(f"{rows}.map(r => r.dataset.row).join() === '{','.join(before)}'")
         target = page.locator("[data-row=headset]").bounding_box()
         handle.hover()
         page.mouse.down()
         page.mouse.move(target["x"] + 10, target["y"] + 10, steps=12)
         page.mouse.move(target["x"] + 10, target["y"] + target["height"] - 6, steps=12)
         # Rows make room while the pointer rests on them.
-        rows = "[...document.querySelectorAll('[data-rows] tr')]"
         place = f"{rows}.findIndex(r => r.dataset.row === 'tablet')"
         self.until(f"{place} >= 4")
         page.mouse.up()
         self.until(
             f"{place} >= 4 && document.querySelector('[data-saved]').textContent === 'Saved'"
         )
-        page.wait_for_timeout(500)
         dropped = self.rows()
         self.assertGreaterEqual(dropped.index("tablet"), 4)
         page.reload()

@@ -1,5 +1,5 @@
 /** Layers of a take are placed in the player's picture, from the play head on or for the stretch. */
-import { dataOf, save, saveOnLeaving } from "../lib/page.js";
+import { dataOf, isSaving, save, saveOnLeaving } from "../lib/page.js";
 import { wholeBox } from "../lib/table_geometry.js";
 import { mount as mountLayers } from "./stage_layers.js";
 
@@ -46,6 +46,8 @@ export function mount(svg, player, view) {
   function send(how) {
     window.clearTimeout(saving);
     saving = 0;
+    // What was asked for before does not know of it.
+    asked += 1;
     if (pending) how(...pending);
     pending = null;
   }
@@ -60,13 +62,16 @@ export function mount(svg, player, view) {
     if (place) place.textContent = isSeen() ? words : "";
   };
 
+  /** Whether a place is held or not saved yet: what the server knows is older. */
+  const isOnItsWay = () => saving > 0 || isSaving() || stage.moving();
+
   const load = async () => {
     show();
-    if (!isSeen() || saving || stage.moving()) return;
+    if (!isSeen() || isOnItsWay()) return;
     const mine = ++asked;
     const at = view.stretch?.[0] ?? view.at;
     const answer = await fetch(`${svg.dataset.layersAt}?${placeAsked()}`, on);
-    if (!answer.ok || mine !== asked || saving || stage.moving()) return;
+    if (!answer.ok || mine !== asked || isOnItsWay()) return;
     const found = await answer.json();
     svg.setAttribute("viewBox", `0 0 ${found.frame.join(" ")}`);
     scene = found.scene;
