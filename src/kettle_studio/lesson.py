@@ -5,6 +5,10 @@ from kettle_core.scene.layout import Box
 from kettle_core.timing.ticks import NS_PER_S
 
 TITLE = "Planning a signature"
+DESCRIPTION = (
+    "How the pages of a booklet lie on one large sheet, why half of them stand on their heads, and "
+    "how the sheet becomes a sewn signature. For people who fold their first one."
+)
 OUTLINE = """\
 - Title and greeting [0:20]
     Say who you are, and what will be on the table at the end.

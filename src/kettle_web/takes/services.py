@@ -24,7 +24,7 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, TakeInfo
 from kettle_media.take.pointers import pointer_way
 from kettle_media.take.rig_now import rig_now
-from kettle_studio.lesson import OUTLINE, SCENES, TITLE
+from kettle_studio.lesson import DESCRIPTION, OUTLINE, SCENES, TITLE
 from kettle_web.frame.editing import edit, undo
 from kettle_web.frame.engine import engine
 from kettle_web.jobs.services import LONG, SOON, order
@@ -102,7 +102,9 @@ def order_demo_takes() -> None:
     if not Tutorial.objects.exists() and not Take.with_deleted.exists():
         steps = zip(read_outline(OUTLINE), SCENES, strict=True)
         order_ = RunningOrder(tuple(replace(step, scene=scene) for step, scene in steps))
-        tutorial = Tutorial.objects.create(name=TITLE, document=order_to_dict(order_))
+        tutorial = Tutorial.objects.create(
+            name=TITLE, description=DESCRIPTION, document=order_to_dict(order_)
+        )
         Rig.objects.filter(tutorial=None).update(tutorial=tutorial)
         subject = f"tutorial:{tutorial.pk}"
         order(kind="demo-takes", queue=LONG, subject=subject, title="Takes of the demo")
