@@ -133,10 +133,11 @@ class Recording(BrowserCase):
         self.assertEqual(marks[0].at_ns, marks[1].at_ns)
         self.assertEqual([c.step for c in cues if isinstance(c, Step)],
                          ["Title and greeting", "Fold it"])  # fmt: skip
-        # What was recorded is there at once, from its tracks.
-        expect(page.locator("[data-take-player] video:visible")).to_have_count(1)
+        # What was recorded is there at once, from its tracks; from its plan once sync is known.
+        media = "[data-take-player] :is(video, plan-media)"
+        expect(page.locator(f"{media}:visible")).to_have_count(1)
         page.get_by_role("button", name="Play Space").click()
-        self.until("document.querySelector('[data-take-player] video').currentTime > 0.8")
+        self.until(f"[...document.querySelectorAll('{media}')].some((m) => m.currentTime > 0.8)")
         keys.press("r")
         page.wait_for_url("**/record/")
 
