@@ -30,6 +30,7 @@ from kettle_web.jobs.services import (
     forget_old,
     order,
     take_next,
+    try_again,
 )
 from kettle_web.models import Job
 from tests.web.working import do_jobs
@@ -116,6 +117,13 @@ class OneJob(TestCase):
         named = [job["title"] for job in told["jobs"] if job["title"].startswith("Thing")]
         self.assertEqual(named, ["Thing 3", "Thing 2", "Thing 1"])
         self.assertEqual([take_next(LONG) for _ in range(3)], [third, second, first])
+        # One that is done after all later has no precedence any more.
+        third.refresh_from_db()
+        Holding(third).end(Job.State.FAILED, "It was no good.")
+        try_again(job=third)
+        third.refresh_from_db()
+        self.assertEqual((third.state, third.place), (Job.State.WAITING, 0))
+        self.assertEqual(take_next(LONG), third)
         # What runs is not put back into the queue.
         self.client.post(reverse("do-job-next", args=[first.pk]))
         self.assertIsNone(take_next(LONG))

@@ -92,7 +92,9 @@ class Painter:
         """Draw the layer over a frame, in place."""
         if source is None or self._region.width <= 0 or self._region.height <= 0:
             return
-        if self._seen.is_new(source) or self._patch is None:
+        if self._seen.is_new(source):
+            self._patch = None
+        if self._patch is None:
             self._patch = self._drawn(source)
         if self._shadow:
             _darken(frame, *self._shadow)

@@ -186,8 +186,8 @@ class ChapterRow:
     form: ChapterForm | None = None
 
     @property
-    def drop_words(self) -> str:
-        """What is taken out with it."""
+    def words(self) -> str:
+        """What its buttons move and take out."""
         return f"the chapter {self.title}"
 
 

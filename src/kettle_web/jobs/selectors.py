@@ -19,7 +19,7 @@ def told_jobs() -> list[Job]:
     found = Job.objects.filter(Q(state__in=ACTIVE) | Q(ended_at__gt=since))
     states = ((Job.State.RUNNING, 0), (Job.State.WAITING, 1))
     group = Case(*(When(state=state, then=at) for state, at in states), default=2)
-    return list(found.order_by(group, "place", F("ended_at").desc(), "pk")[:MOST_TOLD])
+    return list(found.order_by(group, F("ended_at").desc(), "place", "pk")[:MOST_TOLD])
 
 
 def count_active() -> int:

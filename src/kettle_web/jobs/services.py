@@ -71,6 +71,7 @@ _FRESH: dict[str, Any] = {
     "sentence": "",
     "cancel_wanted": False,
     "tries": 0,
+    "place": 0,
     "ended_at": None,
 }
 

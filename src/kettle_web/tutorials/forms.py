@@ -110,6 +110,10 @@ class DescriptionForm(forms.Form):
         },
     )
 
+    def clean_description(self) -> str:
+        """With lines as they are kept everywhere."""
+        return str(self.cleaned_data["description"]).replace("\r\n", "\n")
+
 
 class TutorialForm(forms.Form):
     """A tutorial's name."""

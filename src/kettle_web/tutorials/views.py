@@ -3,6 +3,7 @@
 from typing import Any
 
 from django.contrib import messages
+from django.forms import Form
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -18,6 +19,9 @@ from kettle_web.models import Rig, Tutorial
 from kettle_web.tutorials.changes import change
 from kettle_web.tutorials.forms import DescriptionForm, OutlineForm, StepForm, TutorialForm
 from kettle_web.tutorials.live import tell_engine
+
+# What a tutorial is called and shows is no part of its running order, and not undone with it.
+OF_ROW: dict[str, type[Form]] = {"name": TutorialForm, "description": DescriptionForm}
 
 
 @require_POST
@@ -67,18 +71,12 @@ def _page(
 def save(request: HttpRequest, pk: int) -> HttpResponse:
     """One form or button of the page."""
     found = get_object_or_404(Tutorial, pk=pk)
-    if request.POST.get("part") == "name":
-        form = TutorialForm(request.POST)
+    part = request.POST.get("part", "")
+    if part in OF_ROW:
+        form = OF_ROW[part](request.POST)
         if not form.is_valid():
-            return _page(request, found, {"name": form})
-        Tutorial.objects.filter(pk=pk).update(name=form.cleaned_data["name"])
-        return redirect(found)
-    if request.POST.get("part") == "description":
-        about = DescriptionForm(request.POST)
-        if not about.is_valid():
-            return _page(request, found, {"description": about})
-        text = about.cleaned_data["description"].replace("\r\n", "\n")
-        Tutorial.objects.filter(pk=pk).update(description=text)
+            return _page(request, found, {part: form})
+        Tutorial.objects.filter(pk=pk).update(**form.cleaned_data)
         return redirect(found)
     scenes = scene_names(found)
 

@@ -117,8 +117,10 @@ export function lineWords(root, timeOf, view, signal, margin) {
       ]))
         for (const one of found) {
           const word = spanOf(kind, one.words);
-          if (one.cue) word.dataset.cue = one.cue;
-          if (one.cue && form()) word.title = "Drag it to another time";
+          if (one.cue && form()) {
+            word.dataset.cue = one.cue;
+            word.title = "Drag it to another time";
+          }
           put(word, one.at_s);
           known.set(word, one);
           made.push(word);
