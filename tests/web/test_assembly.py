@@ -14,6 +14,7 @@ from django.utils import timezone
 
 from kettle_core.program.cues import Mark, ToScene
 from kettle_media.player.messages import Message
+from kettle_media.survey.survey import survey_take
 from kettle_media.take.cues import write_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_web.assembly.material import Material
@@ -26,7 +27,6 @@ from tests.fixtures import copied_take
 from tests.media.assembly.test_added_file import video
 from tests.web.page_socket import PageSocket
 from tests.web.test_pages import PageCase
-from tests.web.working import do_jobs
 
 S = 10**9
 
@@ -151,11 +151,9 @@ class Fades(AssemblyCase):
 class Quiet(AssemblyCase):
     VALUES = {"below": "-30", "seconds": "0.3", "rest": "100", "faster": "4"}
 
-    def setUp(self):
-        super().setUp()
-        do_jobs()
-
     def test_what_is_quiet_is_told_before_it_is_taken_out_or_hurried(self):
+        for take in self.tutorial.takes.all():
+            survey_take(TakeFolder(take.path))
         told = self.client.get(self.address("assembly-quiet"), self.VALUES).json()
         spans = [b - a for found in told["spans"].values() for a, b in found]
         self.assertTrue(spans)
