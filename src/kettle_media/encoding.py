@@ -36,8 +36,6 @@ _AV1_SPEEDS = {"ultrafast": 10, "superfast": 10, "veryfast": 9, "fast": 8, "medi
 os.environ.setdefault("SVT_LOG", "1")
 # Keyframes come by time; the encoder's own count is only to never come before.
 _NO_COUNT = 100_000
-# So far a constant bitrate may be off at any moment: 2 % of any 10 s.
-CONSTANT_BUFFER_S = 0.2
 
 
 def open_encoder(
@@ -49,18 +47,25 @@ def open_encoder(
 ) -> Any:
     """Add a picture stream (yuv420p, BT.709, limited range) to an output container."""
     stream = container.add_stream(_CODECS[settings.codec], rate=fps)
-    stream.options = _options(settings)
+    stream.options = _options(settings, None)
     _set_up(stream.codec_context, settings, size, fps, time_base)
     return stream
 
 
 def encoder(
-    settings: EncoderSettings, size: tuple[int, int], fps: Fraction, time_base: Fraction
+    settings: EncoderSettings,
+    size: tuple[int, int],
+    fps: Fraction,
+    time_base: Fraction,
+    filled: float | None = None,
 ) -> Any:
-    """An encoder by itself, whose packets can follow those of a stream with its settings."""
+    """An encoder by itself, whose packets can follow those of a stream with its settings.
+
+    Where a bitrate is kept at every moment, `filled` says how much of its buffer was left full.
+    """
     kind: Any = av.CodecContext
     context = kind.create(_CODECS[settings.codec], "w")
-    context.options = _options(settings)
+    context.options = _options(settings, filled)
     _set_up(context, settings, size, fps, time_base)
     context.flags |= Flags.global_header
     context.open()
@@ -81,7 +86,7 @@ def _set_up(
     context.color_range = LIMITED_RANGE
 
 
-def _options(settings: EncoderSettings) -> dict[str, str]:
+def _options(settings: EncoderSettings, filled: float | None) -> dict[str, str]:
     if settings.codec == "vp9":
         return _vp9_options(settings)
     if settings.codec == "av1":
@@ -91,8 +96,8 @@ def _options(settings: EncoderSettings) -> dict[str, str]:
     own = ["open-gop=0"]
     if isinstance(rate, ConstantBitrate):
         options["b"] = f"{rate.kbps}k"
-        buffered = max(1, round(rate.kbps * CONSTANT_BUFFER_S))
-        own += ["nal-hrd=cbr", f"vbv-maxrate={rate.kbps}", f"vbv-bufsize={buffered}"]
+        kbps, buffered = rate.kept
+        own += ["nal-hrd=cbr", f"vbv-maxrate={kbps}", f"vbv-bufsize={buffered}"]
     elif isinstance(rate, AverageBitrate):
         options["b"], options["qmin"] = f"{rate.kbps}k", str(rate.best_crf)
     else:
@@ -101,6 +106,8 @@ def _options(settings: EncoderSettings) -> dict[str, str]:
             options["maxrate"] = options["bufsize"] = f"{rate.ceiling_kbps}k"
     if settings.at_once:
         options["tune"] = "zerolatency"
+    if filled is not None:
+        own.append(f"vbv-init={filled:.6f}")
     if settings.stitchable:
         own.append("stitchable=1")
     options["x264-params"] = ":".join(own)

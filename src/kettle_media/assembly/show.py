@@ -82,7 +82,7 @@ def show_of_assembly(
                 raise CutError(f"The cut list uses the take {take_id}, which is not there.", "cuts")
             folder = takes[take_id]
             info = folder.read_info()
-            sync = align_take(folder, info, info.damaged, give_way=give_way)
+            sync = align_take(folder, info, info.damaged, False, give_way, at_once)
             opened = TakeSources(folder, info, sync, give_way, at_once)
             stack.callback(opened.close)
             cues = cuts.retold_of(take_id).now(cues_now(folder)[0])

@@ -11,13 +11,11 @@ import signal
 import socket
 import sys
 import traceback
-from contextlib import suppress
 
 from kettle_core.assembly.beds import BEDS, bed
 from kettle_media.player.process import PlayerProcess
+from kettle_media.priority import SHOWS, rank
 
-# What shows gives way to what records.
-NICE = 5
 # When nobody has asked for a player for so long, something that any may need is made.
 IDLE_S = 0.3
 # Loaded when they are first used otherwise, which would make the first picture wait.
@@ -26,8 +24,7 @@ LOADED = ("scipy.signal", "scipy.ndimage", "soxr", "cv2", "simplejpeg")
 
 def main() -> None:
     """Fork a player for every socket that comes."""
-    with suppress(OSError):
-        os.setpriority(os.PRIO_PROCESS, 0, NICE)
+    rank(SHOWS)
     for name in LOADED:
         importlib.import_module(name)
     # Nobody waits for players that have ended.

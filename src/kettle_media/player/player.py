@@ -66,11 +66,12 @@ class Player:
     """
 
     def __init__(self, show: Show, now: Callable[[], float] = time.monotonic) -> None:
-        self._show, self._now = show, now
-        self._renderer = Renderer(show.plan, show.sources, show.masks)
+        self._now = now
+        self._show, self._renderer = show, Renderer(show.plan, show.sources, show.masks)
         self._order = Order(-1, 0.0)
         self._told_at = now()
         self._sound: _SoundFrom | None = None
+        self._left: Sound | None = None  # what would have come of another show's sound
         self._picture = 0  # the number of the next one, PICTURES_PER_S a second of the listener
         self._begins = 0.0
         self._stands = -1
@@ -92,6 +93,16 @@ class Player:
             self._begins, self._picture, self._stands = order.at_s, 0, -1
             self._end_told = False
             self._sound = _SoundFrom(self._show, order) if order.playing else None
+            self._left = None
+
+    def go_over(self, show: Show) -> None:
+        """Go on from here with another show of the same: what was made ahead stays."""
+        self._show, self._renderer = show, Renderer(show.plan, show.sources, show.masks)
+        self._stands = -1
+        if self._sound and not self._sound.ended:
+            order = replace(self._order, at_s=self._sound.at_s)
+            self._left = self._sound.piece()
+            self._sound = _SoundFrom(show, order)
 
     @property
     def is_playing(self) -> bool:
@@ -113,6 +124,8 @@ class Player:
         if not self._sound.ended and self._sound.at_s < heard_s + ahead_s:
             at_s = self._sound.at_s
             sound = self._sound.piece()
+            if self._left is not None:
+                sound, self._left = _crossed(self._left, sound), None
             if sound.shape[1]:
                 return Message(Message.SOUND, turn, at_s, _as_int16(sound))
         if self._sound.ended and not self._end_told:
@@ -219,6 +232,14 @@ class _SoundFrom:
         self._done += sound.shape[1]
         nearest = np.minimum(at, self._length - at) if self._fades_in else self._length - at
         return sound * np.clip(nearest / JOIN_SAMPLES, 0, 1).astype(np.float32)
+
+
+def _crossed(before: Sound, after: Sound) -> Sound:
+    """A sound (2, N) that begins as another one and is itself after 5 ms."""
+    count = min(before.shape[1], after.shape[1], JOIN_SAMPLES)
+    share = np.linspace(0, 1, count, dtype=np.float32)
+    begins = before[:, :count] * (1 - share) + after[:, :count] * share
+    return np.concatenate([begins, after[:, count:]], axis=1)
 
 
 def _as_int16(sound: Sound) -> bytes:

@@ -1,6 +1,8 @@
 """A player at the end of a line: orders come as JSON lines, messages go, their length first.
 
 The first line names what is played (`show_named`); where that has changed such a line comes anew.
+A take whose sync was not measured yet plays by its stamps at once, is measured meanwhile, and goes
+on as measured.
 
 It ends when nobody is at the other end, or has said nothing for a while; then it says so by a
 message of no length.
@@ -16,11 +18,14 @@ from typing import Any, Protocol
 from kettle_core.errors import KettleError
 from kettle_media.player.messages import LENGTH, Message
 from kettle_media.player.player import Order, Player
-from kettle_media.player.show import Named, show_named
+from kettle_media.player.show import Named, measure, needs_measuring, show_named
+from kettle_media.priority import lower_priority
 from kettle_media.program.show import Show
 
 # Who stands still may think for so long; a page that plays says ten times a second where it is.
 FORGOTTEN_S = 600.0
+# What measures gives way to what plays.
+MEASURES_NICE = 10
 # While it plays, so often it is looked whether something is wanted.
 REST_S = 0.02
 
@@ -51,6 +56,8 @@ class PlayerProcess:
         self._show: Show | None = None
         self._player: Player | None = None
         self._turn = 0
+        self._opened = 0  # how often something was
+        self._measured: dict[int, Show] = {}
         self._asked_at_s = time.monotonic()
 
     def run(self) -> None:
@@ -93,6 +100,9 @@ class PlayerProcess:
             self._open()
             self._say(Message(Message.READY, 0, 0.0))
             return
+        if "measured" in asked:
+            self._go_over(asked["measured"])
+            return
         loop = asked.get("loop")
         order = Order(
             int(asked["turn"]),
@@ -122,12 +132,37 @@ class PlayerProcess:
         if self._show:
             self._show.close()
         self._show = self._player = None
+        self._opened += 1
         try:
-            self._show = show_named(self._named)
+            unmeasured = needs_measuring(self._named)
+            self._show = show_named(self._named, stamped=unmeasured)
             self._player = Player(self._show)
             self._player.warm_up()
         except KettleError as error:
             self._fail(error)
+            return
+        if unmeasured:
+            args = self._opened, self._named
+            threading.Thread(target=self._measure, args=args, daemon=True).start()
+
+    def _measure(self, opened: int, named: Named) -> None:
+        """Measure what is played, open it so, and say it; else it plays on as it did."""
+        lower_priority(MEASURES_NICE)
+        # A take may be gone by now; who plays it is told of that elsewhere.
+        with suppress(KettleError, OSError):
+            measure(named)
+            self._measured[opened] = show_named(named)
+            self._lines.put(json.dumps({"measured": opened}).encode())
+
+    def _go_over(self, opened: int) -> None:
+        """Go on with what was measured of what was opened then, if that still plays."""
+        show, before = self._measured.pop(opened), self._show
+        if opened != self._opened or not self._player or not before:
+            show.close()
+            return
+        self._player.go_over(show)
+        self._show = show
+        before.close()
 
     def _fail(self, error: KettleError) -> None:
         """Say what is wrong; the next order that begins somewhere tries again."""

@@ -18,8 +18,9 @@ from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take
 from kettle_media.rig_document import format_from_dict, format_to_dict
 from kettle_media.take.afterwards import follow_cues
-from kettle_media.take.align import align_take
+from kettle_media.take.align import align_take, is_measured, stamped_sync
 from kettle_media.take.folder import TakeFolder
+from kettle_media.take.sync_report import TakeSync
 
 MOST_WIDTH_PX = 1000
 Named = dict[str, Any]
@@ -42,20 +43,37 @@ def named_cuts(
     }
 
 
-def show_named(named: Named) -> Show:
-    """What is named, as it counts now. Raises KettleError."""
+def show_named(named: Named, stamped: bool = False) -> Show:
+    """What is named, as it counts now; a take by its stamps alone, if so. Raises KettleError."""
     if "take" in named:
-        return show_of_take(TakeFolder(Path(named["take"])))
+        folder = TakeFolder(Path(named["take"]))
+        sync = stamped_sync(folder, folder.read_info()) if stamped else None
+        return show_of_take(folder, sync)
     takes = {take: TakeFolder(Path(path)) for take, path in named["takes"].items()}
     small = _small(format_from_dict(named["format"]))
     cuts, files = cuts_from_dict(named["cuts"]), Path(named["files"])
     return show_of_assembly(takes, cuts, small, at_once=True, files=files)
 
 
-def show_of_take(folder: TakeFolder) -> Show:
-    """A take as it counts now, at most 1000 px wide. Raises TakeError."""
+def needs_measuring(named: Named) -> bool:
+    """Whether it is a take whose sync is not known yet. Raises KettleError."""
+    if "take" not in named:
+        return False
+    folder = TakeFolder(Path(named["take"]))
+    return not is_measured(folder, folder.read_info())
+
+
+def measure(named: Named) -> None:
+    """Measure the sync of a take. Raises KettleError."""
+    folder = TakeFolder(Path(named["take"]))
     info = folder.read_info()
-    sync = align_take(folder, info, info.damaged)
+    align_take(folder, info, info.damaged, at_once=True)
+
+
+def show_of_take(folder: TakeFolder, sync: TakeSync | None = None) -> Show:
+    """A take as it counts now, at most 1000 px wide, in a sync or in its own. Raises TakeError."""
+    info = folder.read_info()
+    sync = sync or align_take(folder, info, info.damaged, at_once=True)
     sources = TakeSources(folder, info, sync, at_once=True)
     rig = sources.rig
     said = follow_cues(folder, rig)

@@ -17,6 +17,7 @@ from kettle_core.errors import TakeError
 from kettle_core.picture.picture import Plane
 from kettle_core.program.plan import Plan
 from kettle_core.rig.encoder_settings import EncoderSettings
+from kettle_core.rig.rate_buffer import RateBuffer
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.encoding import encoder, open_encoder
 from kettle_media.program.ahead import ahead
@@ -142,6 +143,7 @@ class _Pictures:
         self._made, self._stream = made, stream
         self._extradata = bytes(stream.codec_context.extradata or b"")
         self._own_encoder: Any = stream.codec_context
+        self._buffer = RateBuffer.of(made.settings, made.plan.fps)
 
     def packets(self) -> Generator[Any, None, None]:
         """Packets with the program's times."""
@@ -149,6 +151,8 @@ class _Pictures:
         for number, (packet, pts) in enumerate(self._numbered()):
             packet.stream, packet.time_base = self._stream, 1 / fps
             packet.pts, packet.dts = pts, number - REORDERED
+            if self._buffer:
+                self._buffer.take(packet.size)
             yield packet
 
     def _numbered(self) -> Iterator[tuple[Any, int]]:
@@ -192,8 +196,9 @@ class _Pictures:
         made, first = self._made, cells[0].first
         fps, starts = made.plan.fps, {cell.first for cell in cells}
         context, self._own_encoder = self._own_encoder, None
-        if context is None:
-            context = encoder(made.settings, made.plan.frame_size, fps, 1 / fps)
+        filled = self._buffer.filled if self._buffer and first else None
+        if context is None or filled is not None:
+            context = encoder(made.settings, made.plan.frame_size, fps, 1 / fps, filled)
             if bytes(context.extradata or b"") != self._extradata:
                 raise TakeError("Parts of the program can't be joined: their headers differ.")
         frames = made.frames(range(first, cells[-1].end))

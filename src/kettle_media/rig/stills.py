@@ -2,6 +2,7 @@
 
 import hashlib
 import io
+import os
 import re
 import shutil
 from collections.abc import Iterable, Mapping
@@ -116,10 +117,12 @@ def still_name(png: bytes) -> str:
 
 
 def keep_picture(library: Path, digest: str, png: bytes) -> None:
-    """Put a picture's bytes under its name into a library; one that is there stays."""
+    """Put a picture's bytes under its name into a library; one that is there stays, as if new."""
     path = library / f"{digest}.png"
     library.mkdir(parents=True, exist_ok=True)
-    if not path.exists():
+    try:
+        os.utime(path)
+    except FileNotFoundError:
         replace_file(path, png)
 
 

@@ -68,8 +68,11 @@ def align_take(
     without: frozenset[str] = frozenset(),
     again: bool = False,
     give_way: GiveWay = go_on,
+    at_once: bool = False,
 ) -> TakeSync:
     """What was measured of a take, or is measured now and kept in sync.json; moved as by hand.
+
+    Who looks at a page, `at_once`, measures it too where somebody else has only begun to.
 
     Raises
     ------
@@ -77,7 +80,27 @@ def align_take(
         If a track or its times are missing or damaged.
     """
     tracks = [t for t in info.tracks if t.name not in without]
-    return nudged_sync(measured_take(folder, info, tracks, again, give_way), folder)
+    return nudged_sync(measured_take(folder, info, tracks, again, give_way, at_once), folder)
+
+
+def is_measured(folder: TakeFolder, info: TakeInfo) -> bool:
+    """Whether `align_take` has nothing to measure of a take."""
+    return read_sync(folder, _whole(info)) is not None
+
+
+def stamped_sync(folder: TakeFolder, info: TakeInfo) -> TakeSync:
+    """What stamps and drivers alone say of a take, moved as by hand: known at once.
+
+    Raises
+    ------
+    TakeError
+        If a track's times are missing or damaged.
+    """
+    return nudged_sync(measure_sync(folder, info, _whole(info), contents=False), folder)
+
+
+def _whole(info: TakeInfo) -> list[TrackInfo]:
+    return [t for t in info.tracks if t.name not in info.damaged]
 
 
 def measured_take(
@@ -86,12 +109,13 @@ def measured_take(
     tracks: Sequence[TrackInfo],
     again: bool = False,
     give_way: GiveWay = go_on,
+    at_once: bool = False,
 ) -> TakeSync:
     """What was measured of tracks of a take, without what was moved by hand. Raises TakeError."""
     known = None if again else read_sync(folder, list(tracks))
     if known:
         return known
-    with folder.alone(give_way):
+    with folder.alone(give_way, at_once):
         # Somebody else may just have done it.
         known = None if again else read_sync(folder, list(tracks))
         if known:
@@ -116,7 +140,11 @@ def nudged_sync(sync: TakeSync, folder: TakeFolder) -> TakeSync:
 
 
 def measure_sync(
-    folder: TakeFolder, info: TakeInfo, tracks: Sequence[TrackInfo], give_way: GiveWay = go_on
+    folder: TakeFolder,
+    info: TakeInfo,
+    tracks: Sequence[TrackInfo],
+    give_way: GiveWay = go_on,
+    contents: bool = True,
 ) -> TakeSync:
     """Fit every clock, then find the latencies that no driver reports from the contents.
 
@@ -132,7 +160,7 @@ def measure_sync(
     found = {t.name: _measured(folder, t) for t in tracks}
     start_ns = info.start_master_ns
     voice = next((m for m in found.values() if m.info.kind == "microphone"), None)
-    if voice:
+    if voice and contents:
         places = _places([m.rows["pts_ns"] for m in found.values()], _unwritten(folder))
         heard = {
             name: _sounds_at(folder, m, start_ns, places, give_way)

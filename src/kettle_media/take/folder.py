@@ -141,8 +141,12 @@ class TakeFolder:
             yield
 
     @contextlib.contextmanager
-    def alone(self, give_way: Callable[[], None]) -> Iterator[None]:
-        """Be the only one who makes something of the take; who does so already is waited for."""
+    def alone(self, give_way: Callable[[], None], at_once: bool = False) -> Iterator[None]:
+        """Be the only one who makes something of the take; who does so already is waited for.
+
+        Who must go on `at_once` waits for nobody: who makes it may have the lowest rank of all, or
+        be waiting itself until another take has ended.
+        """
         descriptor = os.open(self.path / "tracks", os.O_RDONLY)
         try:
             while True:
@@ -150,6 +154,8 @@ class TakeFolder:
                     fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
                     break
                 except BlockingIOError:
+                    if at_once:
+                        break
                     give_way()
                     time.sleep(LOOK_AGAIN_S)
             yield

@@ -2,10 +2,9 @@
 
 import contextlib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import av
 from av.error import FFmpegError
@@ -14,22 +13,32 @@ from kettle_core.errors import TakeError
 from kettle_media.told import Told
 
 
-@dataclass(frozen=True)
-class Packet:
+class Packet(NamedTuple):
     """Where an encoded packet lies on the take's time, and how long it lasts if the file says."""
 
     at_ms: int
     length_s: float
 
 
+class _Ticks:
+    """Times of a stream's packets; a track of hours has more of them than Fractions are for."""
+
+    def __init__(self, stream: Any) -> None:
+        ms = stream.time_base * 1000
+        self._ms, self._parts = ms.numerator, ms.denominator
+
+    def packet(self, packet: Any) -> Packet:
+        length = packet.duration or 0
+        at_ms = (2 * packet.pts * self._ms + self._parts) // (2 * self._parts)
+        return Packet(at_ms, length * self._ms / self._parts / 1000)
+
+
 def read_packets(path: Path) -> list[Packet]:
     """Where the packets of a track lie. Raises TakeError if it can't be opened."""
     with Told(path), av.open(str(path)) as container:
         stream = container.streams[0]
-        return [
-            Packet(round(p.pts * p.time_base * 1000), float(p.time_base * (p.duration or 0)))
-            for p in readable(container, stream)
-        ]
+        ticks = _Ticks(stream)
+        return [ticks.packet(p) for p in readable(container, stream)]
 
 
 def rewrap(source: Path, target: Path, faststart: bool = False) -> int:
@@ -78,11 +87,11 @@ def rewrap_parts(
                     stream = before.streams[0]
                     if copy is None:
                         copy = after.add_stream_from_template(stream)
+                    ticks = _Ticks(stream)
                     for packet in readable(before, stream):
-                        at_ms = round(packet.pts * packet.time_base * 1000)
-                        if until_ms is not None and at_ms >= until_ms:
+                        place = ticks.packet(packet)
+                        if until_ms is not None and place.at_ms >= until_ms:
                             break
-                        length_s = float(packet.time_base * (packet.duration or 0))
                         packet.stream = copy
                         try:
                             after.mux(packet)
@@ -90,7 +99,7 @@ def rewrap_parts(
                             # Told as of the target, not of the source around it.
                             with Told(target, writing=True):
                                 raise
-                        written.append(Packet(at_ms, length_s))
+                        written.append(place)
     except BaseException:
         target.unlink(missing_ok=True)
         raise

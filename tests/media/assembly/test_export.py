@@ -136,13 +136,13 @@ class Exports(unittest.TestCase):
             self.assertTrue(found["Frames"].good)
 
     def test_no_larger_than_is_kept_and_used_up_where_quality_does_not_end_first(self):
-        for mb in (0.08, 0.12, 0.16):
+        for mb in (0.08, 0.16):
             target, made = self.make(Export("mp4", 480, max_mb=mb), f"{mb}.mp4")
             size = target.stat().st_size
             self.assertLessEqual(size, mb * 1e6)
             self.assertGreaterEqual(size, 0.95 * mb * 1e6, made.tries)
             self.assertEqual(size, made.size_bytes)
-        _, made = self.make(Export("mp4", 480, max_mb=900))
+        _, made = self.make(Export("mp4", 480, speed="ultrafast", max_mb=900))
         self.assertLess(made.size_bytes, 30e6)
         with self.assertRaisesRegex(CutError, r"at least 0\.\d MB"):
             self.make(Export("mp4", 2160, max_mb=0.01))

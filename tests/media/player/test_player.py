@@ -3,16 +3,20 @@
 import json
 import os
 import signal
+import socket
+import threading
 import time
 import unittest
 from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
+from unittest import mock
 
 import cv2
 import numpy as np
 import simplejpeg
 
+from kettle_core.assembly.cut_list import CutList, Piece
 from kettle_core.picture.picture import picture_from_i420
 from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.cues import GoOn, Hide, Pause, ToScene
@@ -21,10 +25,12 @@ from kettle_core.rig.format import Format
 from kettle_core.rig.sound_changes import with_tone
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.time_map import Source
+from kettle_engine.viewing.take_live import TakeLive
 from kettle_media.player.messages import LENGTH, Message
 from kettle_media.player.nest import Nest
 from kettle_media.player.player import Order, Player
-from kettle_media.player.show import named_take, show_of_take
+from kettle_media.player.process import PlayerProcess
+from kettle_media.player.show import measure, named_cuts, named_take, show_named, show_of_take
 from kettle_media.player.tempo import Tempo
 from kettle_media.program.mix import ProgramMix
 from kettle_media.program.renderer import Renderer
@@ -32,8 +38,9 @@ from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import plan_take
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.afterwards import follow_cues, write_afterwards
-from kettle_media.take.align import align_take
+from kettle_media.take.align import align_take, go_on
 from kettle_media.take.cues import write_cues
+from kettle_media.take.sync_report import read_sync
 from tests.fixtures import copied_take
 
 S = 10**9
@@ -148,6 +155,26 @@ class Played(unittest.TestCase):
         (there,) = played(self.player, Order(2, late.at_s - 0.6), lambda found: found)
         self.assertEqual(late.body, there.body)
 
+    def test_it_goes_over_to_what_was_measured_meanwhile_without_a_gap(self):
+        stamped = show_named(named_take(self.folder.path), stamped=True)
+        player = Player(stamped, lambda: self.clock)
+        found = played(player, Order(1, 0.4, True), enough_sound(0.5))
+        player.go_over(self.show)
+        stamped.close()
+        found += played(player, Order(1, 0.41, True), enough_sound(0.6))
+        sounds = [m for m in found if m.kind == Message.SOUND]
+        ends = [m.at_s + sound_of([m]).shape[1] / HZ for m in sounds]
+        np.testing.assert_allclose([m.at_s for m in sounds[1:]], ends[:-1])
+        mix = ProgramMix(self.show.plan, self.show.sounds.read)
+        whole = np.concatenate([mix.read(self.show.plan.samples), mix.flush()], axis=1)
+        heard, at = sound_of(found), round(0.9 * HZ) - round(0.4 * HZ)
+        wanted = whole[:, round(0.4 * HZ) : round(0.4 * HZ) + heard.shape[1]]
+        # At the join it is the sound of before, 5 ms later that of now.
+        step = np.abs(np.diff(heard[:, at - 10 : at + HZ // 100])).max()
+        self.assertLess(step, 2 * np.abs(np.diff(wanted)).max())
+        after = at + HZ // 200
+        np.testing.assert_allclose(heard[:, after:], wanted[:, after:], atol=2e-3)
+
     def test_what_would_come_too_late_is_left_out(self):
         player = self.player
         played(player, Order(1, 0.0, True), enough_sound(0.3))
@@ -210,6 +237,23 @@ class AtOnce(unittest.TestCase):
         back = at_once.sound("headset", tone, first, HZ)
         np.testing.assert_allclose(back[:, 4800:], now[:, 4800:], atol=0.02)
 
+    def test_who_looks_at_a_take_does_not_wait_for_who_is_just_measuring_it(self):
+        folder = copied_take("measured-by-another")
+        info = folder.read_info()
+        cuts = CutList((Piece("p1", info.id, 0, S),))
+        named = named_cuts({info.id: folder}, cuts, Format(320, 180), folder.path)
+        lookers = {
+            "a take's player": lambda: show_of_take(folder),
+            "an assembly's": lambda: show_named(named),
+            "what shows it on the pages of its rig": lambda: TakeLive(folder),
+        }
+        for who, looks in lookers.items():
+            (folder.path / "sync.json").unlink(missing_ok=True)
+            with self.subTest(who), folder.alone(go_on):
+                looks().close()
+            # Who asks next finds what was measured.
+            self.assertIsNotNone(read_sync(folder, list(info.tracks)))
+
 
 class Line:
     """A line to a player."""
@@ -243,6 +287,20 @@ class Line:
         self.socket.close()
 
 
+class InThisProcess:
+    """A player that a test can look into."""
+
+    def player(self):
+        ours, theirs = socket.socketpair()
+
+        def play():
+            with theirs, theirs.makefile("rwb", 0) as both:
+                PlayerProcess(both).run()
+
+        threading.Thread(target=play, daemon=True).start()
+        return ours
+
+
 class InProcesses(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
@@ -265,6 +323,26 @@ class InProcesses(unittest.TestCase):
         after = line.next(Message.PICTURE)
         self.assertEqual((before.turn, after.turn), (1, 2))
         self.assertNotEqual(before.body, after.body)
+
+    def test_a_take_plays_by_its_stamps_until_it_was_measured(self):
+        folder = copied_take("not-measured-yet")
+        (folder.path / "sync.json").unlink(missing_ok=True)
+        may = threading.Event()
+        measured = mock.patch(
+            "kettle_media.player.process.measure", lambda named: may.wait() and measure(named)
+        )
+        # Who has begun to measure it before may never come to an end.
+        with measured, folder.alone(go_on):
+            line = Line(InThisProcess(), folder.path)
+            self.addCleanup(line.close)
+            line.order(turn=1, at=0.5, playing=True)
+            self.assertIsNotNone(line.next(Message.SOUND))
+            line.order(turn=2, at=0.5)
+            before = line.next(Message.PICTURE)
+            may.set()
+            # Where it stands is seen again.
+            self.assertEqual((before.turn, line.next(Message.PICTURE).turn), (2, 2))
+        self.assertIsNotNone(read_sync(folder, list(folder.read_info().tracks)))
 
     def test_a_take_that_is_gone_or_damaged_is_told_in_words_and_the_rest_goes_on(self):
         folder, other = copied_take("gone-while-played"), copied_take("still-played")

@@ -8,6 +8,7 @@ import numpy as np
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.format import SCREEN_TRACKS, WEBCAM_TRACKS
+from kettle_media.benches import write_still
 from kettle_media.take.packets import read_packets, rewrap
 from kettle_media.take.tracks import PictureWriter, SoundWriter
 from tests.fixtures import ROOT
@@ -62,3 +63,26 @@ class CutOff(unittest.TestCase):
             if number in (120, 299):
                 self.assertGreater(self.readable_s(path), number / 100 - LOST_AT_MOST_S)
         writer.close()
+
+
+class Packets(unittest.TestCase):
+    """Where packets lie, in whatever units a container keeps its times."""
+
+    def test_they_lie_where_exact_fractions_say(self):
+        fps = Fraction(30_000, 1001)
+        path = ROOT / "exact.mp4"
+        write_still(path, 100, fps)
+        for file in (path, path.with_suffix(".mkv")):
+            if file != path:
+                self.assertEqual(rewrap(path, file), 100)
+            with av.open(str(file)) as container:
+                exact = [
+                    (p.pts * p.time_base * 1000, float((p.duration or 0) * p.time_base))
+                    for p in container.demux(video=0)
+                    if p.size
+                ]
+            for packet, (at_ms, length_s) in zip(read_packets(file), exact, strict=True):
+                self.assertLessEqual(abs(packet.at_ms - at_ms), Fraction(1, 2))
+                self.assertAlmostEqual(packet.length_s, length_s, 12)
+            last_ms = 99 * 1000 / fps
+            self.assertLessEqual(abs(read_packets(file)[-1].at_ms - last_ms), 1)
