@@ -11,7 +11,6 @@ from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import (
     AverageBitrate,
     Codec,
-    ConstantQuality,
     EncoderSettings,
     RateControl,
     rate_control,
@@ -216,9 +215,8 @@ def picture_settings(order: Export, aim: Aim | None, mode: Mode) -> EncoderSetti
         rate = rate_control(Rate(order.control, order.crf, order.kbps), mode)
     codecs: dict[str, Codec] = {"webm": "vp9", "av1": "av1"}
     codec = codecs.get(order.kind, "h264")
-    # Where no bitrate is kept at every moment, an export that was interrupted can go on.
-    free = rate == ConstantQuality(order.crf) or isinstance(rate, AverageBitrate)
-    return EncoderSettings(rate, order.speed, Fraction(2), stitchable=free, codec=codec)
+    # One that was interrupted goes on.
+    return EncoderSettings(rate, order.speed, Fraction(2), stitchable=True, codec=codec)
 
 
 def sound_format(order: Export, aim: Aim | None) -> ProgramFormat:

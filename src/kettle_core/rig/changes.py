@@ -191,31 +191,37 @@ def with_format(rig: Rig, format_: Format) -> Rig:
     """The rig with another format; where the frame has another size layers follow in proportion."""
     if format_.frame_size == rig.format.frame_size:
         return replace(rig, format=format_)
-    across = Fraction(format_.frame_width, rig.format.frame_width)
-    down = Fraction(format_.frame_height, rig.format.frame_height)
-
-    smaller = min(across, down)
-
-    def scaled(box: Box) -> Box:
-        left, top = round(box.left * across / 2) * 2, round(box.top * down / 2) * 2
-        right, bottom = round(box.right * across / 2) * 2, round(box.bottom * down / 2) * 2
-        room = Box(left, top, max(2, right - left), max(2, bottom - top))
-        return fit_inside(box.width, box.height, room)
-
-    def placed(layer: Layer) -> Layer:
-        mask = layer.mask
-        lengths = {
-            name: round(getattr(mask, name) * smaller)
-            for name in ("radius_px", "soft_px", "border_px", "shadow_px")
-        }
-        made = replace(layer, box=scaled(layer.box), mask=replace(mask, **lengths))
-        return seated(made, rig.spots)
-
-    rig = replace(
-        rig, format=format_, spots=tuple(replace(s, box=scaled(s.box)) for s in rig.spots)
+    scale = frame_scale(rig.format, format_)
+    spots = tuple(replace(s, box=_scaled_box(s.box, *scale)) for s in rig.spots)
+    rig = replace(rig, format=format_, spots=spots)
+    scenes = (
+        replace(s, layers=tuple(seated(scaled_layer(x, *scale), spots) for x in s.layers))
+        for s in rig.scenes
     )
-    scenes = (replace(s, layers=tuple(placed(x) for x in s.layers)) for s in rig.scenes)
     return replace(rig, scenes=tuple(laid_out_again(rig, s) for s in scenes))
+
+
+def frame_scale(before: Format, after: Format) -> tuple[Fraction, Fraction]:
+    """How many times as wide and as high the frame of another format is."""
+    (width, height), (wide, high) = before.frame_size, after.frame_size
+    return Fraction(wide, width), Fraction(high, height)
+
+
+def scaled_layer(layer: Layer, across: Fraction, down: Fraction) -> Layer:
+    """A layer on a frame that is so many times as wide and as high; it keeps its shape."""
+    mask, smaller = layer.mask, min(across, down)
+    lengths = {
+        name: round(getattr(mask, name) * smaller)
+        for name in ("radius_px", "soft_px", "border_px", "shadow_px")
+    }
+    return replace(layer, box=_scaled_box(layer.box, across, down), mask=replace(mask, **lengths))
+
+
+def _scaled_box(box: Box, across: Fraction, down: Fraction) -> Box:
+    left, top = round(box.left * across / 2) * 2, round(box.top * down / 2) * 2
+    right, bottom = round(box.right * across / 2) * 2, round(box.bottom * down / 2) * 2
+    room = Box(left, top, max(2, right - left), max(2, bottom - top))
+    return fit_inside(box.width, box.height, room)
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,9 @@ from kettle_core.rig.format import (
     TrackFormat,
 )
 
+# So far a constant bitrate may be off at any moment: 2 % of any 10 s.
+CONSTANT_BUFFER_S = 0.2
+
 
 @dataclass(frozen=True)
 class ConstantQuality:
@@ -26,12 +29,22 @@ class ConstantQuality:
     crf: int
     ceiling_kbps: int = 0
 
+    @property
+    def kept(self) -> tuple[int, int] | None:
+        """What is kept at every moment: a bitrate in kbit/s, and a buffer for it in kbit."""
+        return (self.ceiling_kbps, self.ceiling_kbps) if self.ceiling_kbps else None
+
 
 @dataclass(frozen=True)
 class ConstantBitrate:
     """The same number of bits each second, padded where fewer are needed."""
 
     kbps: int
+
+    @property
+    def kept(self) -> tuple[int, int]:
+        """What is kept at every moment: a bitrate in kbit/s, and a buffer for it in kbit."""
+        return self.kbps, max(1, round(self.kbps * CONSTANT_BUFFER_S))
 
 
 @dataclass(frozen=True)
@@ -40,6 +53,11 @@ class AverageBitrate:
 
     kbps: float
     best_crf: int
+
+    @property
+    def kept(self) -> tuple[int, int] | None:
+        """Nothing is kept at every moment."""
+        return None
 
 
 Codec = Literal["h264", "vp9", "av1"]
