@@ -107,14 +107,15 @@ class BenchPainter:
 
     def __init__(self, height: int) -> None:
         self._height = height
-        self._pools = [FramePool(b.copy) for b in _backgrounds(height)]
+        self._pools = [FramePool() for _ in range(NOISES)]
 
     def draw(self, world_s: float, frame_no: int) -> Plane:
         """One frame as an I420 buffer (rows * 3 / 2, columns) that nobody else holds."""
         scale = self._height / HEIGHT
         number = frame_no % NOISES
-        buffer = self._pools[number].take()
-        background = picture_from_i420(_backgrounds(self._height)[number])
+        background_buffer = _backgrounds(self._height)[number]
+        background = picture_from_i420(background_buffer)
+        buffer = self._pools[number].take(background_buffer.copy)
         frame = picture_from_i420(buffer)
         left, top, width, height = _scaled(MOVING, scale)
         for target, source, part in _planes(frame, background):

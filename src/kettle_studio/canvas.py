@@ -51,18 +51,17 @@ class FramePool:
     gone the buffer is given out again, as it was left.
     """
 
-    def __init__(self, make: Callable[[], Plane]) -> None:
-        self._make = make
+    def __init__(self) -> None:
         self._buffers: list[Plane] = []
 
-    def take(self) -> Plane:
-        """A free buffer, new if there is none; spare ones are let go."""
+    def take(self, make: Callable[[], Plane]) -> Plane:
+        """A free buffer, one that is made if there is none; spare ones are let go."""
         # References: the list's and the one of the call.
         free = [n for n in range(len(self._buffers)) if sys.getrefcount(self._buffers[n]) == 2]
         for n in reversed(free[SPARE_BUFFERS:]):
             del self._buffers[n]
         if not free:
-            self._buffers.append(self._make())
+            self._buffers.append(make())
             return self._buffers[-1]
         return self._buffers[free[0]]
 
@@ -108,15 +107,13 @@ class ScreenPainter:
     def __init__(self, content: Callable[..., Plane], touch: bool = False) -> None:
         self._content = lru_cache(maxsize=CONTENTS_KEPT)(content)
         self._sprite = _touch if touch else _pointer
-        self._pool: FramePool | None = None
+        self._pool = FramePool()
         self._left: dict[int, _Left] = {}
 
     def draw(self, key: Hashable, at: tuple[int, int] | None) -> Plane:
         """One frame as an I420 buffer that nobody else holds."""
         content = self._content(key)
-        if self._pool is None:
-            self._pool = FramePool(lambda: self._new(content))
-        buffer = self._pool.take()
+        buffer = self._pool.take(lambda: self._new(content))
         left = self._left.get(id(buffer))
         if left is None or left.content != key:
             buffer[:] = content

@@ -1,7 +1,7 @@
 """What the studio works out once: kept in memory, and in a folder where it was given one.
 
 A process that is started again maps the files and has its devices at once; what nobody reads of
-them takes no memory.
+them takes no memory, and what nobody has read for a while none any more.
 """
 
 import contextlib
@@ -11,6 +11,7 @@ import mmap
 import os
 import shutil
 import threading
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, ParamSpec, TypeVar
@@ -26,7 +27,11 @@ SPARE_BYTES = 1_000_000_000
 P = ParamSpec("P")
 Kept = TypeVar("Kept", bound=NDArray[Any])
 
+# So often what was read of files leaves this process's memory; what is read again comes back.
+LET_GO_S = 20.0
+
 _folder: Path | None = None
+_let_go_at = 0.0
 _mapped: list[np.memmap[Any, Any]] = []
 _writing: list[threading.Thread] = []
 # Devices open in threads, and NumPy reads a file's head with Python's own parser, which in 3.11
@@ -55,6 +60,8 @@ def kept(make: Callable[P, Kept]) -> Callable[P, Kept]:
     known: dict[tuple[Any, ...], Any] = {}
 
     def found(*values: Any) -> Kept:
+        if time.monotonic() >= _let_go_at:
+            _let_go()
         array = known.get(values)
         if array is None:
             path = _folder / f"{'-'.join([name, *map(str, values)])}.npy" if _folder else None
@@ -89,13 +96,20 @@ def _write_beside(
     def work() -> None:
         if _write(path, array):
             known[values] = _read(path)
-            # What was read of other files to make this one need not stay in this process's memory.
-            for other in _mapped:
-                other._mmap.madvise(mmap.MADV_DONTNEED)  # type: ignore[attr-defined]
+            # So what was read of other files to make this one.
+            _let_go()
 
     thread = threading.Thread(target=work, name=f"keep {path.name}", daemon=True)
     _writing.append(thread)
     thread.start()
+
+
+def _let_go() -> None:
+    """Have what was read of files leave this process's memory."""
+    global _let_go_at
+    _let_go_at = time.monotonic() + LET_GO_S
+    for array in list(_mapped):
+        array._mmap.madvise(mmap.MADV_DONTNEED)  # type: ignore[attr-defined]
 
 
 def written() -> None:

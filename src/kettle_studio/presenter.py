@@ -3,6 +3,7 @@
 Places are in px of 1280 × 720; other modes draw the same, scaled.
 """
 
+from collections import defaultdict
 from collections.abc import Callable
 from functools import lru_cache
 
@@ -193,13 +194,8 @@ class PresenterPainter:
         self._scale = height / HEIGHT
         self._upside_down = upside_down
         self._cloth = cloth
-        self._pools: dict[bool, list[FramePool]] = {}
-
-    def _pool(self, cloth: bool, number: int) -> FramePool:
-        if cloth not in self._pools:
-            rooms = _noises(self._height, cloth)
-            self._pools[cloth] = [FramePool(lambda b=b: self._turned(b)) for b in rooms]  # type: ignore[misc]
-        return self._pools[cloth][number]
+        # For each room, with the cloth or without, and each noise.
+        self._pools: defaultdict[tuple[bool, int], FramePool] = defaultdict(FramePool)
 
     def _turned(self, buffer: Plane) -> Plane:
         if not self._upside_down:
@@ -210,8 +206,9 @@ class PresenterPainter:
     def draw(self, world_s: float, frame_no: int) -> Plane:
         """One frame as an I420 buffer that nobody else holds, with sensor noise."""
         number, cloth = frame_no % NOISES, self._cloth()
-        buffer = self._pool(cloth, number).take()
-        room = picture_from_i420(_noises(self._height, cloth)[number])
+        room_buffer = _noises(self._height, cloth)[number]
+        buffer = self._pools[cloth, number].take(lambda: self._turned(room_buffer))
+        room = picture_from_i420(room_buffer)
         frame = picture_from_i420(buffer)
         if self._upside_down:
             frame = Picture(*(p[::-1, ::-1] for p in (frame.y, frame.u, frame.v)))

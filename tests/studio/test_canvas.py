@@ -8,24 +8,28 @@ from kettle_studio.canvas import SPARE_BUFFERS, FramePool, ScreenPainter
 from kettle_studio.sprites import lay_sprite, make_sprite
 
 
+def small():
+    return np.zeros((6, 4), np.uint8)
+
+
 class Pool(unittest.TestCase):
     def test_a_buffer_is_given_again_only_when_nobody_holds_it_or_a_view(self):
-        pool = FramePool(lambda: np.zeros((6, 4), np.uint8))
-        first = pool.take()
+        pool = FramePool()
+        first = pool.take(small)
         view = first.reshape(-1)[3:7]
         number = id(first)
         del first
-        second = pool.take()
+        second = pool.take(small)
         self.assertNotEqual(id(second), number)
         del view
-        self.assertEqual(id(pool.take()), number)
+        self.assertEqual(id(pool.take(small)), number)
 
     def test_spare_buffers_are_let_go(self):
-        pool = FramePool(lambda: np.zeros((6, 4), np.uint8))
-        held = [pool.take() for _ in range(30)]
+        pool = FramePool()
+        held = [pool.take(small) for _ in range(30)]
         self.assertEqual(len({id(b) for b in held}), 30)
         del held
-        pool.take()
+        pool.take(small)
         self.assertEqual(len(pool._buffers), SPARE_BUFFERS)
 
 

@@ -1,4 +1,6 @@
+import gc
 import unittest
+import weakref
 from fractions import Fraction
 
 import numpy as np
@@ -45,6 +47,18 @@ class Devices(unittest.TestCase):
             first = [c.data for _, c in read_until(self.open_device(name), 4 * 10**8)]
             again = [c.data for _, c in read_until(self.open_device(name), 4 * 10**8)]
             np.testing.assert_array_equal(first, again)
+
+    def test_a_device_that_is_let_go_takes_its_buffers_along_at_once(self):
+        gc.collect()
+        gc.disable()
+        self.addCleanup(gc.enable)
+        for name in self.infos:
+            device = self.open_device(name)
+            data = device.read().data
+            buffer = weakref.ref(data if data.base is None else data.base)
+            device.close()
+            del device, data
+            self.assertIsNone(buffer(), name)
 
     def test_a_fast_clock_gives_more_samples(self):
         fast = len(read_until(self.open_device("headset"), 100 * 10**9))

@@ -1,5 +1,6 @@
 """What the studio works out once is there at once for who comes after."""
 
+import re
 import tempfile
 import unittest
 from pathlib import Path
@@ -40,6 +41,24 @@ class Keeping(unittest.TestCase):
         self.table()(8)
         written()
         self.assertEqual(self.made, [7, 8])
+
+    def test_what_was_read_leaves_memory_after_a_while_and_can_be_read_again(self):
+        keep_in(self.folder)
+        table = kept(lambda: np.arange(500_000))
+        table()
+        written()
+
+        def in_memory_kb():
+            found = re.search(rf"{self.folder}.*?\nRss: +(\d+)", smaps.read_text(), re.DOTALL)
+            return int(found[1])
+
+        smaps = Path("/proc/self/smaps")
+        self.assertEqual(table().sum(), 124_999_750_000)
+        self.assertGreater(in_memory_kb(), 3000)
+        with mock.patch.object(keeping, "_let_go_at", 0.0):
+            array = table()
+        self.assertLess(in_memory_kb(), 500)
+        self.assertEqual(array.sum(), 124_999_750_000)
 
     def test_what_another_studio_kept_and_what_is_broken_is_not_read(self):
         with mock.patch.object(keeping, "_digest", lambda: "older"):
