@@ -19,7 +19,7 @@ from kettle_engine.hosts import Hosts
 from kettle_engine.inputs import InputSet
 from kettle_engine.machine import machine_status
 from kettle_engine.processes import Child
-from kettle_engine.protocol import COUNTDOWN, IDLE, RECORDING, WATCHING
+from kettle_engine.protocol import COUNTDOWN, IDLE, IN_TAKE, RECORDING, WATCHING
 from kettle_engine.questions import Questions, Reply, Way
 from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.ring_asks import RingAsks
@@ -33,7 +33,6 @@ RUN_REPAIR = "kettle_engine.repairing:run_repair"
 VIEWER_SILENT_S, REPAIR_SILENT_S = 10.0, 60.0
 STATUS_EVERY_S = 0.2
 CLOSE_LIMIT_S = 30.0
-BUSY = "A take is being recorded; stop it before the inputs are changed."
 
 log = logging.getLogger("kettle.engine")
 
@@ -232,7 +231,7 @@ class Engine:
         """
         if self._desk.state:
             if not self._inputs.has_devices_of(rig):
-                raise EngineError(BUSY)
+                raise EngineError(IN_TAKE)
             self._inputs.rig = rig
             self._open_in_viewer()
             return
@@ -379,9 +378,11 @@ class Engine:
             self._open_in_viewer()
 
     def _tell_wanted(self) -> None:
-        """Say whose pictures are needed as they come: those looked at, and those recorded."""
-        recorded = {i.id for i in self._inputs.captured if i.has_track and self._desk.state}
-        self._hosts.tell_wanted(self._wanted | recorded | self._rings.wanted)
+        """Say whose pictures are needed as they come, for takes and trials, and whose for eyes."""
+        recorded = frozenset(
+            i.id for i in self._inputs.captured if i.has_track and self._desk.state
+        )
+        self._hosts.tell_wanted(recorded | self._rings.wanted, self._wanted)
 
     def _open_in_viewer(self) -> None:
         if self._inputs.rig:

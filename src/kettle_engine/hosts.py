@@ -1,12 +1,12 @@
 """The drivers' processes as the engine sees them: what they are told, and what they tell."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 from kettle_core.rig.devices import DeviceInfo
 from kettle_core.rig.rig import Input
 from kettle_engine.devices.registry import driver_of
-from kettle_engine.devices.report import LIVE, OPENING, SourceReport
+from kettle_engine.devices.report import LIVE, OPENING, UNPLUGGED, DeviceFacts, SourceReport
 from kettle_engine.processes import Child
 from kettle_engine.rings.places import RingPlaces, ring_name
 
@@ -85,6 +85,27 @@ class Hosts:
         report = self.reports.get(item.id)
         return report is not None and report.state not in (LIVE, OPENING)
 
+    def facts(self, inputs: Iterable[Input]) -> dict[str, DeviceFacts]:
+        """What the devices of some inputs say of themselves, as far as they do."""
+        told = {i.id: self.reports.get(i.id) for i in inputs}
+        return {name: r.facts for name, r in told.items() if r and r.facts}
+
+    def waited_for(self, inputs: Iterable[Input]) -> list[str]:
+        """Names of those of some inputs that are not live yet."""
+        there = {n for n, report in self.reports.items() if report.state == LIVE and report.ring}
+        return [i.name for i in inputs if i.id not in there]
+
+    def not_there(self, missing: Sequence[Input]) -> str:
+        """What is said where nothing was recorded because some inputs are not there."""
+        names = " and ".join(i.name for i in missing)
+        reports = self.reports
+        faults = [reports[i.id] for i in missing if i.id in reports]
+        # Of one that is not plugged in its name says enough.
+        why = dict.fromkeys(r.sentence for r in faults if r.state != UNPLUGGED)
+        to_do = "See to it" if why else "Plug it in"
+        said = (f"{names} cannot be recorded, so nothing was.", *why)
+        return " ".join((*said, f"{to_do}, or turn it off on the patch sheet."))
+
     # what they are told
 
     def tell_inputs(self, inputs: list[Input]) -> None:
@@ -98,10 +119,10 @@ class Hosts:
             child.send("inputs", self._orders, mine)
         self._settled = {i.id: ring_name(i) for i in inputs}
 
-    def tell_wanted(self, input_ids: frozenset[str]) -> None:
-        """Say whose pictures are needed as they come."""
+    def tell_wanted(self, input_ids: frozenset[str], looked_at: frozenset[str]) -> None:
+        """Say whose pictures are needed as they come, and whose are looked at."""
         for child in self.children.values():
-            child.send("wanted", input_ids)
+            child.send("wanted", input_ids, looked_at)
 
     def start_again(self, name: str, inputs: list[Input]) -> None:
         """Start a driver's process that has ended."""

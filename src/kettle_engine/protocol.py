@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from kettle_core.rig.devices import DeviceInfo
+from kettle_engine.pace import every_s
 from kettle_media.rig_document import mode_from_dict, mode_to_dict
 
 STATUS, LEVELS, PROGRAM, PICTURE = b"status", b"levels", b"program", b"picture/"
@@ -17,20 +18,22 @@ IDLE, WATCHING, COUNTDOWN, RECORDING, FINISHING = (
     "recording",
     "finishing",
 )
+# Who asks for other inputs while a take is recorded is told so.
+IN_TAKE = "A take is being recorded; stop it before the inputs are changed."
 # Size of a live picture's box in px, least time between two of them in s, JPEG quality.
 SIZES = {
-    "small": ((240, 136), 1 / 15, 78),
+    "small": ((240, 136), every_s(15), 78),
     "rest": ((240, 136), 1.0, 78),
-    "large": ((960, 600), 1 / 15, 84),
+    "large": ((960, 600), every_s(15), 84),
     # All of the device's picture, to draw a region on.
-    "whole": ((960, 600), 1 / 15, 84),
+    "whole": ((960, 600), every_s(15), 84),
 }
 SHOWN_WIDTH, THUMB_WIDTH = 1000, 160
 # Of a scene on the drawing table, of one among the scenes, and of a layer's matte.
 SCENE_SIZES = {
-    "scene": (SHOWN_WIDTH, 1 / 20, 86),
+    "scene": (SHOWN_WIDTH, every_s(20), 86),
     "thumb": (THUMB_WIDTH, 0.5, 80),
-    "matte": (SHOWN_WIDTH, 1 / 8, 86),
+    "matte": (SHOWN_WIDTH, every_s(8), 86),
 }
 # An input of a region is opened a second time under this name while all of it is looked at.
 WHOLE = "whole-"

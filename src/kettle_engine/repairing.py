@@ -4,9 +4,9 @@ import time
 from pathlib import Path
 
 from kettle_core.errors import KettleError, NoRoomError
-from kettle_engine.priority import WORKS, rank
 from kettle_engine.processes import Line
 from kettle_engine.taking import GivingWay
+from kettle_media.priority import WORKS, rank
 from kettle_media.roots import root_paths
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING

@@ -16,7 +16,7 @@ from kettle_core.rig.rig import Input, Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.cueing import Cueing, PlannedStep, TakeCues
-from kettle_engine.devices.report import LIVE, OPENING, DeviceFacts
+from kettle_engine.devices.report import LIVE, OPENING
 from kettle_engine.hosts import Hosts
 from kettle_engine.processes import Child
 from kettle_engine.protocol import COUNTDOWN, FINISHING, RECORDING
@@ -150,7 +150,7 @@ class TakeDesk:
         if taking and not taking.begun:
             left_ns = taking.start_ns - self._clock.now_ns()
             found["starts_in_s"] = max(0.0, left_ns / NS_PER_S)
-            if waits := self._waits_for(taking):
+            if waits := self._hosts.waited_for(tracks_of(taking.rig)):
                 found["waits_for"] = waits
         elif taking and taking.status:
             found["take"] = {**taking.status, **taking.cueing.status(self.elapsed_ns)}
@@ -248,13 +248,10 @@ class TakeDesk:
         if time.monotonic() < ordered.asked_s + limit_s:
             return
         self._ordered = None
-        missing = [i.name for i in recorded if i in silent or self._hosts.is_missing(i)]
+        missing = [i for i in recorded if i in silent or self._hosts.is_missing(i)]
         try:
             if missing:
-                raise EngineError(
-                    f"{' and '.join(missing)} cannot be recorded, so nothing was. Plug it in, "
-                    "or turn it off on the patch sheet."
-                )
+                raise EngineError(self._hosts.not_there(missing))
             self._start_recorder(ordered)
         except (KettleError, OSError) as error:
             ordered.reply(error if isinstance(error, KettleError) else EngineError(str(error)))
@@ -287,7 +284,7 @@ class TakeDesk:
                     taking.start_ns if taking else ordered.start_ns,
                     {name: report.ring for name, report in self._hosts.reports.items()},
                     _lighter_modes(ordered.rig, self._hosts.devices),
-                    self._facts(ordered.rig),
+                    self._hosts.facts(tracks_of(ordered.rig)),
                     goes_on=bool(taking and taking.begun),
                     stop=taking.stop if taking else None,
                     cues=tuple(cueing.cues),
@@ -300,15 +297,15 @@ class TakeDesk:
 
     def _begin_when_due(self, taking: Taking) -> None:
         now_ns = self._clock.now_ns()
-        missing = [i.name for i in tracks_of(taking.rig) if self._hosts.is_missing(i)]
+        missing = [i for i in tracks_of(taking.rig) if self._hosts.is_missing(i)]
         if missing:
-            names = " and ".join(missing)
-            note = f"{names} cannot be recorded any more, so nothing was. Plug it in and try again."
-            self._give_up(taking, Ended(str(taking.path), FAILED, (note,)))
+            self._give_up(
+                taking, Ended(str(taking.path), FAILED, (self._hosts.not_there(missing),))
+            )
             return
         if now_ns < taking.start_ns:
             return
-        if self._waits_for(taking):
+        if self._hosts.waited_for(tracks_of(taking.rig)):
             # Time 0 is when all are there.
             taking.start_ns = now_ns
             return
@@ -318,21 +315,10 @@ class TakeDesk:
             taking.start_ns = now_ns
         reports = self._hosts.reports
         rings = {i.id: reports[i.id].ring for i in tracks_of(taking.rig)}
-        facts = self._facts(taking.rig)
+        facts = self._hosts.facts(tracks_of(taking.rig))
         taking.begun = taking.recorder.send("begin", taking.start_ns, facts, rings)
         if taking.begun:
             self._on_cues(self.cues_now())
-
-    def _facts(self, rig: Rig) -> dict[str, DeviceFacts]:
-        """What the devices of a rig's tracks say of themselves."""
-        told = {i.id: self._hosts.reports.get(i.id) for i in tracks_of(rig)}
-        return {name: r.facts for name, r in told.items() if r and r.facts}
-
-    def _waits_for(self, taking: Taking) -> list[str]:
-        """Names of the inputs that a take waits for."""
-        reports = self._hosts.reports
-        there = {n for n, report in reports.items() if report.state == LIVE and report.ring}
-        return [i.name for i in tracks_of(taking.rig) if i.id not in there]
 
     # its end
 

@@ -21,7 +21,7 @@ from kettle_media.take.cues import read_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import REPAIRED
 from kettle_studio.demo import demo_rig
-from tests.engine.process import EngineProcess
+from tests.engine.process import EngineProcess, but_drops
 from tests.fixtures import ROOT
 from tests.small_disk import small_disk
 
@@ -87,7 +87,7 @@ class Cueing(unittest.TestCase):
         self.assertEqual((now["take"]["step_id"], now["take"]["marks"]), ("b", 1))
         self.assertIn("no step after", self.line(do="step")["error"])
         self.said("stop")
-        self.assertEqual(self.until_ended()["notes"], [])
+        self.assertEqual(but_drops(self.until_ended()["notes"]), [])
         cues, told = read_cues(folder)
         self.assertEqual(told, [])
         self.assertEqual(
@@ -163,7 +163,9 @@ class Cueing(unittest.TestCase):
         self.engine.until(lambda: self.take().get("away") == [])
         self.assertFalse(any("is away since" in x for x in self.take()["trouble"]))
         self.said("stop")
-        self.assertRegex(self.until_ended()["notes"][0], r"^Headset: \d\.\d s are missing")
+        self.assertRegex(
+            but_drops(self.until_ended()["notes"])[0], r"^Headset: \d\.\d s are missing"
+        )
 
     def test_callers_who_say_nothing_keep_nobody_out_for_good(self):
         silent = [socket.socket(socket.AF_UNIX) for _ in range(MOST_CALLERS)]

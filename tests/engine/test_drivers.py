@@ -262,7 +262,7 @@ class Faults(unittest.TestCase):
         with self.assertRaisesRegex(DeviceError, "no fault “dark”"):
             self.studio.set_fault("headset", "dark", True)
 
-    def test_what_nobody_looks_at_is_read_only_now_and_then(self):
+    def test_what_is_only_looked_at_is_read_less_often_and_what_nobody_does_now_and_then(self):
         self.rack.set_wanted(frozenset({"display-2"}))
         found = self.run_for(4)
         self.assertLess(len(self.of(found, "webcam-2")), 12)
@@ -277,6 +277,18 @@ class Faults(unittest.TestCase):
         # The first frame is no older than the webcam is late: nothing that piled up is given.
         self.assertGreater(taken_ns + truth["latency_ms"] * 1e6 + 6e6, wanted_ns)
         self.assertEqual(sum(d.lost for d in found), 0)
+        self.rack.set_wanted(frozenset(), looked_at=frozenset({"webcam-2"}))
+        found = self.of(self.run_for(4), "webcam-2")
+        self.assertTrue(40 <= len(found) <= 68, len(found))
+        self.assertEqual(sum(d.lost for d in found), 0)
+        self.studio.set_fault("webcam-2", "losing", True)
+        self.assertGreater(sum(d.lost for d in self.of(self.run_for(2), "webcam-2")), 5)
+        self.studio.set_fault("webcam-2", "losing", False)
+        self.run_for(1)
+        jumped = self.state("webcam-2").jumped
+        self.studio.jump_clock("webcam-2")
+        self.run_for(1)
+        self.assertEqual(self.state("webcam-2").jumped, jumped + 1)
 
 
 class Computer(unittest.TestCase):

@@ -26,7 +26,7 @@ from kettle_media.take.times import FILLED, read_times
 from kettle_media.take.track_reading import read_sound
 from kettle_studio.driver import Studio
 from tests.engine import odd_driver
-from tests.engine.process import EngineProcess
+from tests.engine.process import EngineProcess, but_drops
 from tests.fixtures import ROOT
 from tests.small_disk import small_disk
 
@@ -110,8 +110,11 @@ class KilledProcesses(FaultCase):
             rows = read_times(self.folder.times_path(track))
             length_s = rows["pts_ns"][-1] / 1e9
             self.assertGreater(length_s, info.duration_ns / 1e9 - 0.2, track.name)
-            # What it had not written when it died was still in the ring.
-            self.assertLess(np.diff(rows["pts_ns"]).max(), 0.5e9, track.name)
+            # What it had not written when it died was still in the ring; of pictures a busy
+            # machine drops some, which is told.
+            frame_ns = 1e9 / float(track.mode.fps) if track.is_picture else 0
+            gaps_ns = np.diff(rows["pts_ns"]) - rows["dropped"][1:] * frame_ns
+            self.assertLess(gaps_ns.max(), 0.5e9, track.name)
             kept = rows[rows["kept"] > 0]
             if track.is_picture:
                 self.assertEqual(len(read_packets(self.folder.track_path(track))), len(kept))
@@ -126,7 +129,7 @@ class KilledProcesses(FaultCase):
         for _ in range(10):
             self.kill("viewer")
         last = self.stop()
-        self.assertEqual((last["state"], last["notes"]), ("complete", []))
+        self.assertEqual((last["state"], but_drops(last["notes"])), ("complete", []))
         tracks = self.told("finished")[0]["written_and_dropped"]
         self.assertEqual(tracks["headset"][1], 0)
         self.assertEqual(len(self.told("process ended")), 10)
@@ -139,11 +142,11 @@ class KilledProcesses(FaultCase):
         self.engine.has_recorded(6)
         last = self.stop()
         self.assertEqual(last["state"], "complete")
-        self.assertEqual(len(last["notes"]), 1, last)
+        (note,) = but_drops(last["notes"])
         missing = (
             "^[^:]+ and [^:]+: up to [0-9.]+ s are missing before 0:0[2-9], their devices were"
         )
-        self.assertRegex(last["notes"][0], missing)
+        self.assertRegex(note, missing)
         told = self.told("process ended")[0]
         self.assertEqual(told["process"], "devices studio")
         info = self.folder.read_info()
@@ -165,8 +168,7 @@ class KilledProcesses(FaultCase):
         os.kill(host, signal.SIGCONT)
         last = self.engine.until(lambda: self.ask("status")["last_take"])
         self.assertEqual(last["state"], "complete")
-        # A busy machine may drop frames on the way; nothing is missing at the end.
-        self.assertEqual([note for note in last["notes"] if "were dropped" not in note], [])
+        self.assertEqual(but_drops(last["notes"]), [])
         info = self.folder.read_info()
         for track in info.tracks:
             rows = read_times(self.folder.times_path(track))
@@ -229,7 +231,7 @@ class OddDevices(FaultCase):
         self.engine.until(lambda: self.ask("status").get("waits_for") == ["Never-Opens"])
         last = self.engine.until(lambda: self.ask("status")["last_take"])
         self.assertEqual(last["state"], "failed")
-        self.assertIn("Never-Opens cannot be recorded", last["notes"][0])
+        self.assertRegex(last["notes"][0], "Never-Opens cannot be recorded.*has not opened within")
         self.assertFalse(self.folder.path.exists())
 
     def test_a_command_whose_time_is_over_is_not_done_any_more(self):
@@ -306,9 +308,24 @@ class FullDisks(FaultCase):
 
 @tag("realtime")
 class Refused(FaultCase):
-    def test_what_is_not_there_is_named_at_once(self):
+    def refusal(self, rig):
+        """Why a take could not be recorded; of a device that opens slowly it is told later."""
+        try:
+            self.ask("record", rig=rig_to_dict(rig), folder="t1")
+        except EngineError as error:
+            return str(error)
+        ended = self.engine.until(lambda: self.ask("status")["last_take"])
+        self.assertEqual(ended["state"], "failed")
+        return ended["notes"][0]
+
+    def test_what_is_not_there_is_named(self):
         self.start()
         gone = replace(studio_input("headset"), id="gone", name="Gone", device="headset-9")
-        with self.assertRaisesRegex(EngineError, "Gone cannot be recorded, so nothing was"):
-            self.record(small_rig(gone))
+        said = self.refusal(small_rig(gone))
+        self.assertIn("Gone cannot be recorded, so nothing was. Plug it", said)
+        self.ask("fault", device="headset", fault="busy", on=True)
+        self.assertRegex(
+            self.refusal(small_rig()),
+            "cannot be recorded, so nothing was. .* is used by another program. See to it, or turn",
+        )
         self.assertFalse(self.folder.path.exists())

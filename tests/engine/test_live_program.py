@@ -11,21 +11,30 @@ from types import SimpleNamespace
 import cv2
 import numpy as np
 
-from kettle_core.picture.picture import Picture
+from kettle_core.picture.picture import Picture, picture_from_i420
+from kettle_core.program.change_over import ProgramComposer
+from kettle_core.program.cues import Place, ToScene
+from kettle_core.program.plan import stretches_from_now
+from kettle_core.program.replay import replay
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Input
+from kettle_core.scene.layout import Box
+from kettle_core.scene.scene import ChangeOver
 from kettle_core.timing.ticks import NS_PER_S, frame_at
+from kettle_engine.cueing import TakeCues
 from kettle_engine.devices.report import LIVE, DeviceFacts, SourceReport
 from kettle_engine.rings.places import ring_name
 from kettle_engine.rings.ring import RingWriter
 from kettle_engine.stamps import Stamps
 from kettle_engine.viewing.live import Live, Newest
 from kettle_engine.viewing.scene_pictures import BEHIND_FRAMES, ScenePictures
+from kettle_media.picture.scaling import Shrinker
 from kettle_studio.demo import demo_rig
 from tests.fixtures import ROOT
 
 FPS = Fraction(30)
 FRAME_NS = float(NS_PER_S / FPS)
+FADE = ChangeOver("crossfade", 600)
 
 
 class Pictures(unittest.TestCase):
@@ -92,10 +101,10 @@ class Pictures(unittest.TestCase):
 
 
 class SmallScenes(unittest.TestCase):
-    def test_a_scene_composed_small_looks_as_the_large_one_seen_small(self):
-        rig = demo_rig()
-        live = Live(ROOT, rig)
-        live.set_rig(rig, [i for i in rig.inputs if i.is_picture], "")
+    def setUp(self):
+        self.rig = rig = demo_rig()
+        self.live = Live(ROOT, rig)
+        self.live.set_rig(rig, [i for i in rig.inputs if i.is_picture], "")
         rng = np.random.default_rng(2)
 
         def some_picture(item):
@@ -104,15 +113,44 @@ class SmallScenes(unittest.TestCase):
             chroma = np.full((item.mode.height // 2, item.mode.width // 2), 128, np.uint8)
             return Picture(luma, chroma, chroma)
 
-        seen = {i.id: Newest(some_picture(i), 1) for i in rig.inputs if i.is_picture}
-        live.newest = seen.get
-        pictures = ScenePictures(ROOT)
-        for scene in rig.scenes:
-            small = pictures.shown(live, scene.id, 320).frame
-            large = pictures.shown(live, scene.id).frame
+        self.seen = {i.id: Newest(some_picture(i), 1) for i in rig.inputs if i.is_picture}
+        self.live.newest = self.seen.get
+        self.live.at = lambda name, at_ns: self.seen[name]
+        self.pictures = ScenePictures(ROOT)
+
+    def assert_looks_alike(self, small, large, words):
+        self.assertEqual(small.width * large.height, small.height * large.width)
+        expected = cv2.resize(large.y, (small.width, small.height), interpolation=cv2.INTER_AREA)
+        apart = np.abs(small.y.astype(int) - expected)
+        # But for edges, which come to lie on another pixel.
+        self.assertLess(np.percentile(apart, 90), 6, words)
+        self.assertLess(apart.mean(), 4, words)
+
+    def test_a_scene_composed_small_looks_as_the_large_one_seen_small(self):
+        for scene in self.rig.scenes:
+            small = self.pictures.shown(self.live, scene.id, 320).frame
+            large = self.pictures.shown(self.live, scene.id).frame
             self.assertEqual((small.width, small.height), (320, 180))
-            expected = cv2.resize(large.y, (320, 180), interpolation=cv2.INTER_AREA)
-            apart = np.abs(small.y.astype(int) - expected)
-            # But for edges, which come to lie on another pixel.
-            self.assertLess(np.percentile(apart, 90), 6, scene.name)
-            self.assertLess(apart.mean(), 4, scene.name)
+            self.assert_looks_alike(small, large, scene.name)
+
+    def test_the_program_of_a_take_is_composed_as_it_is_shown_with_all_that_was_moved(self):
+        first, second = self.rig.scenes[:2]
+        moved = Place(0, first.id, first.layers[-1].id, Box(60, 40, 700, 700), 8.0)
+        over = replace(self.rig, scenes=(first, replace(second, change_over=FADE)))
+        for cues, at_frame in (((moved,), 20), ((moved, ToScene(NS_PER_S, second.id)), 36)):
+            moments = replay(over, cues).moments
+            self.live.set_cues(TakeCues(0, moments))
+            self.live.rig = over
+            shown = self.pictures.program(self.live, (at_frame + BEHIND_FRAMES) * FRAME_NS)
+            (stretch,) = (
+                s
+                for s in stretches_from_now(moments, over.format)
+                if s.first_frame <= at_frame < s.end_frame
+            )
+            sight = {name: one.picture for name, one in self.seen.items()}
+            large = ProgramComposer(over.format.frame_size, {}, Shrinker("area")).compose(
+                stretch.scene, sight, stretch.before, stretch.change_over,
+                stretch.share_at(at_frame),
+            )  # fmt: skip
+            self.assertEqual(shown.frame.width, 960)
+            self.assert_looks_alike(shown.frame, picture_from_i420(large), f"frame {at_frame}")

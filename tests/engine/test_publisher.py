@@ -22,7 +22,8 @@ from kettle_core.rig.used_picture import as_used
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver, Layer, Scene
 from kettle_engine.addresses import live_address
-from kettle_engine.protocol import LEVELS, STATUS, picture_topic
+from kettle_engine.pace import REFRESH
+from kettle_engine.protocol import LEVELS, STATUS, after_topic, hear_topic, picture_topic
 from kettle_engine.viewing.small import small_picture
 from kettle_media.picture.jpeg import picture_to_page_jpeg
 from kettle_media.rig_document import SCENE, rig_to_dict
@@ -221,6 +222,24 @@ class Published(unittest.TestCase):
         seen = self.until(lambda s: {whole, part} <= s.keys())
         self.assertEqual((seen[part][0]["width"], seen[part][0]["height"]), (640, 360))
         self.assertEqual((seen[whole][0]["width"], seen[whole][0]["height"]), (2560, 1440))
+
+    def test_who_wants_it_is_shown_what_is_new_less_often_and_hears_all_the_same(self):
+        self.engine.end()
+        self.engine.environment[REFRESH] = "2"
+        self.engine.start()
+        hear = hear_topic("headset")
+        self.watch(LEVELS, after_topic("headset"), hear)
+        self.open()
+        self.until(lambda s: {LEVELS, hear} <= s.keys())
+        began, sent, heard = time.monotonic(), 0, []
+        while time.monotonic() < began + 3:
+            if self.socket.poll(100):
+                topic, _, body = self.socket.recv_multipart()
+                sent += topic == LEVELS
+                heard += [len(body) / 2 / 48_000] if topic == hear else []
+        self.assertTrue(1 <= sent <= 2 * (time.monotonic() - began) + 2, sent)
+        # What is heard comes in short blocks, not twice a second.
+        self.assertLess(np.median(heard), 0.3)
 
     def test_what_was_heard_is_kept_for_the_last_seconds(self):
         self.open()

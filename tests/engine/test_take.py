@@ -132,10 +132,13 @@ class Taking(unittest.TestCase):
         self.assertAlmostEqual(rows["headset"]["duration_s"], 4.0, delta=0.3)
 
     def test_events_keep_their_record_time_when_the_displays_clock_jumps(self):
+        rig = demo_rig()
+        display = tuple(replace(i, on=i.id == "display-1") for i in rig.inputs)
+
         def clicks(name, jumps):
             studio = Studio(1)
             happenings = {3: lambda: studio.jump_clock("display-1")} if jumps else {}
-            record_take(studio, demo_rig(), ROOT / name, 9 * 10**9,
+            record_take(studio, replace(rig, inputs=display), ROOT / name, 9 * 10**9,
                         lambda s: happenings.pop(round(s), lambda: None)())  # fmt: skip
             lines = (ROOT / name / "events.jsonl").read_text().splitlines()
             events = [json.loads(line) for line in lines]

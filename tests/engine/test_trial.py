@@ -31,6 +31,7 @@ from kettle_studio.demo import demo_rig
 from tests.small_disk import small_disk
 
 MODE = Mode(128, 96, Fraction(30))
+FRAME_NS = 33_333_333
 SCREEN = Input("screen", "Screen", "display", "a", MODE)
 RIG = replace(demo_rig(), inputs=(SCREEN,), scenes=())
 RNG = np.random.default_rng(4)
@@ -51,9 +52,9 @@ class TrialCase(unittest.TestCase):
         def write():
             number = 0
             while not over.wait(1 / 30):
-                at_ns = number * 33_333_333
+                at_ns = number * FRAME_NS
                 # A device's own clock may say anything.
-                told = Stamps(number, -(10**12), 33_333_333, at_ns, changed=bool(changes(number)))
+                told = Stamps(number, -(10**12), FRAME_NS, at_ns, changed=bool(changes(number)))
                 rows, columns = shape
                 self.writer.write(FRAMES[number % 5][:rows, :columns], told)
                 number += 1
@@ -75,7 +76,9 @@ class Sampling(TrialCase):
     def test_what_differs_is_kept_once_and_what_repeats_points_at_it(self):
         with self.coming(changes=lambda n: n % 4 == 0):
             found = self.sample()
-        self.assertGreater(len(found.of), 15)
+        # Each frame of that second, whenever somebody came to fetch it.
+        self.assertGreater(len(found.of), len(found.frames))
+        self.assertTrue(np.all(np.diff(found.at_ns) == FRAME_NS))
         self.assertEqual(len(found.frames), int(found.changed.sum()))
         self.assertTrue(np.all(np.diff(found.of) >= 0) and found.of[-1] == len(found.frames) - 1)
         self.assertTrue(np.all(np.diff(found.at_ns) > 0) and found.at_ns[0] == 0)

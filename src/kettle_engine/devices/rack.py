@@ -14,22 +14,28 @@ import numpy as np
 from kettle_core.errors import DeviceError
 from kettle_core.rig.devices import Capture, Device, DeviceInfo, Driver, Event, Mode
 from kettle_core.rig.rig import Input
+from kettle_core.timing.ticks import NS_PER_S, frame_to_ns
 from kettle_engine.clock import Clock
 from kettle_engine.devices.report import FAULT, LIVE, OPENING
+from kettle_engine.pace import LEAST_PER_S, every_s
 from kettle_engine.recording.drops import BUSY, DEVICE
 from kettle_engine.stamps import Stamps
 
 # Drivers queue 32 frames for who asks for it; who comes later finds them overwritten.
 OVERWRITTEN_AFTER_NS = 1_000_000_000
-# A lost device is asked for again this often; a picture nobody wants is read this often.
+# A lost device is asked for again this often.
 RETRY_NS = 300_000_000
-UNWANTED_NS = 500_000_000
+# A picture that is only looked at is read this often, and one that nobody looks at.
+LOOKED_AT_NS, UNWANTED_NS = (int(every_s(n) * NS_PER_S) for n in (16.7, LEAST_PER_S))
 # The longest sleep, so that commands need not wait for a slow device.
 PATIENCE_NS = 50_000_000
 CLOCK_JUMP_NS = 50_000_000
+# Over a longer time a rate that varies can't be told from a jump.
+STEADY_FOR_NS = 200_000_000
 OPENING_NS = 10_000_000
-# A device that has not opened by then is told of; it may still come.
-OPEN_LIMIT_S = 10.0
+# A device that has not opened by then is told of; it may still come. On a machine that is busy
+# with other things the first opening took more than ten seconds.
+OPEN_LIMIT_S = 20.0
 # So many are opened at once; one that takes longer than this does not keep others waiting.
 OPENED_AT_ONCE, SLOW_OPEN_S = 3, 2.0
 # A driver in which that many opens hang is not asked for more.
@@ -60,6 +66,13 @@ class Source:
     def is_picture(self) -> bool:
         """Whether it is seen."""
         return self.inputs[0].is_picture
+
+    def skip(self, frames: int, frame_ns: int) -> None:
+        """Expect what comes after some frames that were not read, unless those are too many."""
+        no, device_ns = self.expected or (0, 0)
+        skipped_ns = frames * frame_ns
+        known = self.expected and skipped_ns < STEADY_FOR_NS
+        self.expected = (no + frames, device_ns + skipped_ns) if known else None
 
 
 @dataclass(frozen=True)
@@ -126,6 +139,7 @@ class Rack:
     changes: list[Change] = field(default_factory=list)
     sources: dict[tuple[str, Mode], Source] = field(default_factory=dict)
     _wanted: frozenset[str] | None = None
+    _looked_at: frozenset[str] = frozenset()
     _due: list[tuple[int, int, int, Source]] = field(default_factory=list)
     _order: "itertools.count[int]" = field(default_factory=itertools.count)
     _opens: "list[tuple[float, Future[Device]]]" = field(default_factory=list)
@@ -152,14 +166,19 @@ class Rack:
             self._open(source)
         self._plan()
 
-    def set_wanted(self, input_ids: frozenset[str] | None) -> None:
-        """Whose pictures are wanted now; others are looked at twice a second. None: all."""
-        if input_ids == self._wanted:
+    def set_wanted(
+        self, input_ids: frozenset[str] | None, looked_at: frozenset[str] = frozenset()
+    ) -> None:
+        """Whose pictures are wanted as they come (None: all), and whose are looked at by people.
+
+        Of what is only looked at fewer pictures are read, of others two a second.
+        """
+        if (input_ids, looked_at) == (self._wanted, self._looked_at):
             return
-        before = [s for s in self.sources.values() if self._is_wanted(s)]
-        self._wanted = input_ids
-        for source in self.sources.values():
-            if self._is_wanted(source) and source not in before and source.device:
+        before = {key: self._every_ns(s) for key, s in self.sources.items()}
+        self._wanted, self._looked_at = input_ids, looked_at
+        for key, source in self.sources.items():
+            if self._every_ns(source) < before[key] and source.device:
                 # What piled up while nobody looked is not wanted now either.
                 self._catch_up(source, source.device)
         self._plan()
@@ -231,9 +250,9 @@ class Rack:
         master_ns = self.clock.now_ns()
         late_ns = master_ns - due_ns
         lost, why = 0, DEVICE
-        if not self._is_wanted(source):
-            device.skip_to(master_ns)
-            source.expected = None
+        if self._every_ns(source):
+            frame_ns = frame_to_ns(1, source.mode.fps)
+            source.skip(device.skip_to(master_ns - frame_ns), frame_ns)
         elif source.is_picture and late_ns > OVERWRITTEN_AFTER_NS:
             lost, why = device.skip_to(master_ns - OVERWRITTEN_AFTER_NS // 2), BUSY
             source.expected = None
@@ -254,10 +273,14 @@ class Rack:
         events = device.events() if source.inputs[0].is_screen else ()
         return Delivery(source, capture, master_ns, lost, restarted, events, why)
 
-    def _is_wanted(self, source: Source) -> bool:
+    def _every_ns(self, source: Source) -> int:
+        """The least time between two of its captures that are read; 0: all of them are."""
         if self._wanted is None or not source.is_picture:
-            return True
-        return any(i.id in self._wanted for i in source.inputs)
+            return 0
+        names = {i.id for i in source.inputs}
+        if names & self._wanted:
+            return 0
+        return LOOKED_AT_NS if names & self._looked_at else UNWANTED_NS
 
     def _open(self, source: Source) -> None:
         now_s = time.monotonic()
@@ -351,8 +374,9 @@ class Rack:
                 due_ns = source.device.due_ns()
             except Exception:  # told where it is read
                 due_ns = now_ns
-            if not soon and not self._is_wanted(source):
-                due_ns = max(due_ns, now_ns + UNWANTED_NS)
+            every_ns = self._every_ns(source)
+            if every_ns and not soon:
+                due_ns = max(due_ns, now_ns + every_ns)
         source.due_ns = due_ns
         heapq.heappush(self._due, (due_ns, source.place, next(self._order), source))
 

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-LIVE, OPENING, FAULT = "live", "opening", "fault"
+LIVE, OPENING, UNPLUGGED, FAULT = "live", "opening", "unplugged", "fault"
 
 
 @dataclass(frozen=True)

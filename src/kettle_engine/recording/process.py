@@ -14,13 +14,13 @@ from kettle_core.rig.trial import head_room
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts
-from kettle_engine.priority import RECORDS, rank
 from kettle_engine.processes import Line
 from kettle_engine.recording.drops import BUSY, DEVICE, ENCODER
 from kettle_engine.recording.order import Ended, Order
 from kettle_engine.recording.recorder import TAIL_NS, Recorder
 from kettle_engine.recording.track import Track
 from kettle_engine.rings.ring import RingReader
+from kettle_media.priority import RECORDS, rank
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.times import last_times, read_times
 

@@ -20,10 +20,10 @@ from kettle_core.rig.trial import (
     propose,
     track_room,
 )
-from kettle_engine.priority import RECORDS, rank
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.trial.sampling import sample
 from kettle_media.picture.trial import crop, crop_at, loads_together, mapped, try_setting
+from kettle_media.priority import RECORDS, rank
 
 SAMPLED_S = 3.0
 POLL_S = 0.1

@@ -34,7 +34,7 @@ class Outbox:
         self._socket.send_multipart([topic, json.dumps(header).encode(), body])
 
     def is_due(self, topic: bytes, every_s: float) -> bool:
-        """Whether something was marked as sent less than so long ago."""
+        """Whether nothing was marked as sent for so long."""
         return time.monotonic() - self._sent.get(topic, (0.0, 0))[0] >= every_s
 
     def is_new(self, topic: bytes, stamp: int) -> bool:

@@ -7,6 +7,7 @@ from typing import Any, Protocol
 
 from kettle_core.rig.rig import Input
 from kettle_engine.clock import Clock
+from kettle_engine.pace import MOST_PER_S, every_s
 from kettle_engine.protocol import PICTURE, PROGRAM, SCENE_SIZES, SHOWN_WIDTH, SIZES, WHOLE
 from kettle_engine.viewing.live import Live, Newest
 from kettle_engine.viewing.outbox import Outbox
@@ -15,7 +16,7 @@ from kettle_engine.viewing.small import labelled, small_picture
 from kettle_media.picture.jpeg import picture_to_page_jpeg
 
 # While a layer is dragged or a change-over is played.
-LIVELY_EVERY_S = 1 / 40
+LIVELY_EVERY_S = every_s(MOST_PER_S)
 IDENTIFY_S = 4.0
 # Scenes shown so small are composed at so many times what is shown.
 SMALL_BELOW, SMALL_TIMES = 400, 2

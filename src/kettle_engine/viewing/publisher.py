@@ -7,6 +7,7 @@ from pathlib import Path
 
 from kettle_core.errors import KettleError
 from kettle_engine.clock import Clock
+from kettle_engine.pace import every_s
 from kettle_engine.protocol import (
     AFTER,
     HEAR,
@@ -20,9 +21,11 @@ from kettle_engine.viewing.live import Live
 from kettle_engine.viewing.outbox import Outbox
 from kettle_engine.viewing.picture_feed import PictureFeed, Shows
 
-LEVELS_EVERY_S, STATUS_EVERY_S = 0.05, 0.25
+LEVELS_EVERY_S, STATUS_EVERY_S = every_s(20), 0.25
+# With the level after a chain goes what is heard of it, in which nobody bears a gap.
+AFTER_EVERY_S = 0.05
 # While a take is recorded the program is shown less often: what shows gives way.
-PROGRAM_EVERY_S, IN_TAKE_EVERY_S = 1 / 15, 1 / 10
+PROGRAM_EVERY_S, IN_TAKE_EVERY_S = every_s(15), every_s(10)
 TICK_S = 0.012
 LIVELY_TICK_S = 0.003
 CLOSE_AFTER_S = 20.0
@@ -41,7 +44,7 @@ class Publisher:
             LEVELS: (LEVELS_EVERY_S, self._levels),
             PROGRAM: (PROGRAM_EVERY_S, self.feed.program),
             STATUS: (STATUS_EVERY_S, self._status),
-            AFTER: (LEVELS_EVERY_S, self._after),
+            AFTER: (AFTER_EVERY_S, self._after),
         }
         self._due_s = dict.fromkeys(self._jobs, 0.0)
 
@@ -66,10 +69,10 @@ class Publisher:
     def _do_due(self) -> None:
         """Levels, program and status at their times; also between two pictures."""
         now = time.monotonic()
-        for topic, (every_s, work) in self._jobs.items():
+        for topic, (at_best_s, work) in self._jobs.items():
             if now >= self._due_s[topic]:
                 in_take = topic == PROGRAM and self._shows.status()["state"] == RECORDING
-                step_s = IN_TAKE_EVERY_S if in_take else every_s
+                step_s = IN_TAKE_EVERY_S if in_take else at_best_s
                 self._due_s[topic] = max(self._due_s[topic] + step_s, now)
                 if self._outbox.watched.get(topic) or topic == AFTER:
                     self._do(work)

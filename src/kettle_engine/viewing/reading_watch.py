@@ -3,8 +3,8 @@
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 
 from kettle_core.picture.reading import smallest_text_px
-from kettle_engine.priority import lower_priority
 from kettle_engine.viewing.live import Live
+from kettle_media.priority import lower_priority
 
 PATIENCE_S = 0.6
 

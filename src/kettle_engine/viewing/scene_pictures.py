@@ -1,4 +1,4 @@
-"""Live pictures of scenes: composed at frame size by the one composer, then shrunk for pages."""
+"""Live pictures of scenes by the one composer: as large as the frame, or as they are shown."""
 
 import time
 from bisect import bisect_right
@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from math import ceil, floor
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 
@@ -24,8 +25,8 @@ from kettle_core.program.change_over import ProgramComposer
 from kettle_core.program.plan import stretches_from_now
 from kettle_core.program.replay import Resolved
 from kettle_core.program.stretch import Stretch
-from kettle_core.rig.changes import with_format
-from kettle_core.rig.format import SCALINGS
+from kettle_core.rig.changes import frame_scale, scaled_layer
+from kettle_core.rig.format import SCALINGS, Format
 from kettle_core.rig.rig import Rig
 from kettle_core.rig.scene_changes import layer_of
 from kettle_core.scene.layout import Box
@@ -33,6 +34,7 @@ from kettle_core.scene.scene import Scene
 from kettle_core.scene.scene_plan import ScenePlan, place_layer, plan_scene
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.cueing import TakeCues
+from kettle_engine.protocol import SHOWN_WIDTH
 from kettle_engine.viewing.live import Live
 from kettle_media.picture.scaling import Shrinker
 from kettle_media.rig.stills import mask_names, masks_of
@@ -44,6 +46,7 @@ PICKED_PX = 5
 BEHIND_FRAMES = 2
 # A layer that is dragged makes a scene of each place; two are enough to go from one to the next.
 KEPT = 2
+Seen = TypeVar("Seen", Scene, Resolved)
 
 
 @dataclass(frozen=True)
@@ -119,10 +122,14 @@ class ScenePictures:
         return Shown(hash((plan_stamp, numbers)), picture_from_i420(frame))
 
     def program(self, live: Live, now_ns: int) -> Shown | None:
-        """The program's frame now (master ns): as it will be composed, if a take is recorded."""
-        if live.cues is None:
-            return self.shown(live, live.first_scene.id)
+        """The program's frame now (master ns): as it will be composed, if a take is recorded.
+
+        It is composed as small as pages show it: what shows gives way to what records.
+        """
         rig = live.rig
+        if live.cues is None:
+            width = _as_shown(rig.format).frame_width
+            return self.shown(live, live.first_scene.id, width)
         stretch, frame_no = self._stretch_now(live.cues, live.rig, now_ns)
         at_ns = live.cues.start_ns + frame_no * NS_PER_S / rig.format.fps
         scenes = [x for x in (stretch.scene, stretch.before) if x]
@@ -131,7 +138,8 @@ class ScenePictures:
         pictures = {name: found.picture for name, found in seen.items()}
         numbers = hash(tuple((name, found.number) for name, found in seen.items()))
         way, share = stretch.change_over, stretch.share_at(frame_no)
-        frame = self._composer(rig).compose(stretch.scene, pictures, stretch.before, way, share)
+        composer = self._composer(rig, _as_shown(rig.format))
+        frame = composer.compose(stretch.scene, pictures, stretch.before, way, share)
         stamp = hash((stretch.scene, stretch.before, share, numbers))
         return Shown(stamp, picture_from_i420(frame))
 
@@ -146,20 +154,21 @@ class ScenePictures:
     def _stretch_now(self, cues: TakeCues, rig: Rig, now_ns: int) -> tuple[Stretch, int]:
         """The program's frame that is shown now, a little behind, and the stretch it lies in."""
         if self._stretches is None or self._stretches[0] is not cues:
-            self._stretches = (cues, stretches_from_now(cues.moments, rig.format))
+            found = stretches_from_now(cues.moments, rig.format)
+            self._stretches = (cues, tuple(_stretch_as_shown(s, rig.format) for s in found))
         elapsed = Fraction(now_ns - cues.start_ns) * rig.format.fps / NS_PER_S
         frame = max(0, floor(elapsed) - BEHIND_FRAMES)
         place = bisect_right(self._stretches[1], frame, key=lambda s: s.first_frame) - 1
         stretch = self._stretches[1][max(0, place)]
         return stretch, frame
 
-    def _composer(self, rig: Rig) -> ProgramComposer:
+    def _composer(self, rig: Rig, format_: Format) -> ProgramComposer:
         """What composes change-overs of a rig; scenes that stand still are kept by it."""
-        known = (rig.format, rig.scenes)
+        known = (format_, rig.scenes)
         if self._program is None or self._program[0] != known:
             masks = self._masks(*rig.scenes)
-            shrink = self._shrinkers[rig.format.scaling]
-            self._program = (known, ProgramComposer(rig.format.frame_size, masks, shrink, KEPT))
+            shrink = self._shrinkers[format_.scaling]
+            self._program = (known, ProgramComposer(format_.frame_size, masks, shrink, KEPT))
         return self._program[1]
 
     def matte(self, live: Live, scene_id: str, layer_id: str) -> Shown | None:
@@ -172,11 +181,11 @@ class ScenePictures:
         return Shown(hash((scene, layer_id, numbers)), picture_from_i420(frame))
 
     def _plan(self, rig: Rig, scene: Scene, width: int = 0) -> ScenePlan:
+        format_ = rig.format
         if width:
-            small = rig.format.shrunk(max(1, rig.format.frame_width // width))
-            rig = with_format(replace(rig, scenes=(scene,)), small)
-            scene = rig.scenes[0]
-        return plan_scene(scene, rig.format.frame_size, self._masks(scene))
+            format_ = format_.shrunk(max(1, format_.frame_width // width))
+            scene = _scaled(scene, rig.format, format_)
+        return plan_scene(scene, format_.frame_size, self._masks(scene))
 
     def _masks(self, *scenes: Scene) -> dict[str, Plane]:
         if mask_names(scenes) - self._stills.keys():
@@ -208,8 +217,26 @@ class ScenePictures:
         giving_way = before if 0 <= at_s < length_s else None
         share = at_s / length_s if length_s else 1.0
         pictures = self._pictures(live, *(rig.seen_in(s) for s in scenes))[0]
-        frame = self._composer(rig).compose(shown, pictures, giving_way, way, share)
+        composer = self._composer(rig, rig.format)
+        frame = composer.compose(shown, pictures, giving_way, way, share)
         return Shown(hash((shown, at_s)), picture_from_i420(frame))
+
+
+def _as_shown(format_: Format) -> Format:
+    """A program's format with its frame as small as pages show it."""
+    return format_.shrunk(ceil(format_.frame_width / SHOWN_WIDTH))
+
+
+def _stretch_as_shown(stretch: Stretch, format_: Format) -> Stretch:
+    small = _as_shown(format_)
+    before = _scaled(stretch.before, format_, small) if stretch.before else None
+    return replace(stretch, scene=_scaled(stretch.scene, format_, small), before=before)
+
+
+def _scaled(scene: Seen, before: Format, after: Format) -> Seen:
+    """A scene on the frame of another format."""
+    scale = frame_scale(before, after)
+    return replace(scene, layers=tuple(scaled_layer(x, *scale) for x in scene.layers))
 
 
 def shrunk_for_page(frame: Picture, width: int) -> Picture:

@@ -42,7 +42,7 @@ class TakeLive(Live):
 
     def __init__(self, folder: TakeFolder) -> None:
         info = folder.read_info()
-        sync = align_take(folder, info, info.damaged)
+        sync = align_take(folder, info, info.damaged, at_once=True)
         self._take = TakeSources(folder, info, sync, at_once=True)
         super().__init__(folder.stills_path, self._take.rig)
         source = Source("take", info.id)

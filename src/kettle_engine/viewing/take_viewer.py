@@ -19,7 +19,6 @@ import zmq
 from kettle_core.errors import EngineError, KettleError
 from kettle_engine.addresses import command_address, live_address, socket_folder
 from kettle_engine.clock import WallClock
-from kettle_engine.priority import SHOWS, lower_priority
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.protocol import WATCHING
 from kettle_engine.question import Question
@@ -27,6 +26,7 @@ from kettle_engine.viewing.commands import Commands
 from kettle_engine.viewing.live import Live
 from kettle_engine.viewing.publisher import Publisher
 from kettle_engine.viewing.take_live import TakeLive
+from kettle_media.priority import SHOWS, rank
 from kettle_media.rig_document import rig_from_dict
 from kettle_media.take.folder import TakeFolder
 
@@ -116,7 +116,7 @@ class TakeViewer:
 def main() -> int:
     """Show the take that is given."""
     take, door, data_dir = (Path(word) for word in sys.argv[1:4])
-    lower_priority(SHOWS)
+    rank(SHOWS)
     work_frame_by_frame()
     try:
         viewer = TakeViewer(TakeFolder(take), door, data_dir)
