@@ -14,15 +14,13 @@ from pathlib import Path
 
 from playwright.sync_api import Error, expect, sync_playwright
 
+from kettle_cli.browser import launch
 from kettle_cli.children import pid_of
 
 WAIT_S = int(os.environ.get("KETTLE_TEST_WAIT_S", "90"))
 TOP = Path(__file__).parents[2]
+RUN = (sys.executable, "-m", "kettle_cli")
 AXE = TOP / "node_modules/axe-core/axe.min.js"
-CHROMIUM_FLAGS = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-    "--disable-background-networking", "--disable-component-update", "--disable-sync",
-]  # fmt: skip
 
 
 def free_port():
@@ -38,6 +36,8 @@ class BrowserCase(unittest.TestCase):
     DEMO_TAKES = "0"
     # Where it does not matter how large they are, smaller ones save more.
     DEMO_PART = "1"
+    # Live pictures and levels a second: a few show the same, and cost much less.
+    REFRESH = 5
 
     @classmethod
     def setUpClass(cls):
@@ -53,7 +53,7 @@ class BrowserCase(unittest.TestCase):
             "DJANGO_SETTINGS_MODULE": "kettle_web.settings",
         }
         cls.demo = subprocess.Popen(
-            [sys.executable, "-m", "kettle_cli", "demo", "--port", str(port)],
+            [*RUN, "demo", "--port", str(port), "--refresh", str(cls.REFRESH)],
             cwd=TOP,
             env=environment,
             stdout=subprocess.PIPE,
@@ -67,9 +67,7 @@ class BrowserCase(unittest.TestCase):
             raise AssertionError("The demo did not start.")
         playwright = sync_playwright().start()
         cls.addClassCleanup(playwright.stop)
-        cls.browser = playwright.chromium.launch(
-            executable_path="/usr/bin/chromium", args=CHROMIUM_FLAGS
-        )
+        cls.browser = launch(playwright)
         cls.addClassCleanup(cls.browser.close)
 
     @classmethod

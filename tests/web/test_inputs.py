@@ -2,6 +2,9 @@
 
 import io
 import json
+import os
+import time
+from pathlib import Path
 from unittest import mock
 
 from django.conf import settings
@@ -14,9 +17,11 @@ from kettle_core.errors import EngineError
 from kettle_core.scene.layout import Box
 from kettle_core.sound.background import judge_balance
 from kettle_engine.protocol import device_to_dict
+from kettle_media.rig.stills import keep_picture
 from kettle_media.rig_document import rig_to_dict
 from kettle_studio.driver import Studio
-from kettle_web.models import Rig
+from kettle_web.models import Rig, Still
+from kettle_web.rigs.library import UNUSED_FOR_S, forget_pictures
 from kettle_web.rigs.services import make_demo_rig
 
 
@@ -229,6 +234,41 @@ class Adding(InputCase):
         self.assertEqual(self.input("kettle-mark").size, (80, 20))
         page = self.save("kettle-mark", "still", digest="0" * 64)
         self.assertContains(page, "not in the rig&#x27;s library", status_code=400)
+
+    def test_pictures_that_no_rig_has_any_more_go_after_a_while(self):
+        for file in (picture(), picture("Wide mark.png", (80, 20))):
+            self.add("picture", file=file)
+        had, lost = (Still.objects.get(name=name).path for name in ("Kettle mark", "Wide mark"))
+        Still.objects.filter(name="Wide mark").delete()
+
+        def left_after_an_hour():
+            for path in filter(Path.exists, (had, lost)):
+                os.utime(path, (time.time() - UNUSED_FOR_S - 1,) * 2)
+            forget_pictures()
+            return had.exists(), lost.exists()
+
+        forget_pictures()
+        self.assertTrue(lost.exists())
+        replace = Path.replace
+
+        def brought_meanwhile(path, target):
+            os.utime(path)
+            return replace(path, target)
+
+        with mock.patch.object(Path, "replace", brought_meanwhile):
+            self.assertEqual(left_after_an_hour(), (True, True))
+        self.assertEqual(left_after_an_hour(), (True, False))
+        self.add("picture", file=picture("Wide mark.png", (80, 20)))
+        self.assertEqual(left_after_an_hour(), (True, True))
+        # Who was ended while looking at one has taken nothing away.
+        had.rename(had.with_suffix(".gone"))
+        forget_pictures()
+        self.assertTrue(had.exists())
+        # Who brings what is there has the time as well.
+        Still.objects.all().delete()
+        keep_picture(lost.parent, lost.stem, lost.read_bytes())
+        forget_pictures()
+        self.assertEqual((had.exists(), lost.exists()), (False, True))
 
     def test_what_can_not_be_added_is_told_where_it_was_chosen(self):
         before = len(self.rig.values.inputs)

@@ -206,6 +206,13 @@ class WithEngine(TransactionTestCase):
         self.assertEqual(set(rigs), {"other"})
 
     def test_a_rig_changed_during_a_take_disturbs_neither_take_nor_page(self):
+        self.changed_in_a_take()
+
+    def test_nor_where_the_page_hears_nothing_for_a_moment(self):
+        with mock.patch("kettle_web.live.consumer.SILENT_AFTER_S", -1.0):
+            self.changed_in_a_take()
+
+    def changed_in_a_take(self):
         states = []
 
         def change(seen):

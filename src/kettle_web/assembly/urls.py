@@ -5,7 +5,6 @@ from kettle_web.assembly import views
 urlpatterns = [
     path("tutorials/<int:pk>/assembly/", views.of_tutorial, name="tutorial-assembly"),
     path("assembly/<int:pk>/", views.assembly, name="assembly"),
-    path("assembly/<int:pk>/overview/", views.assembly_overview, name="assembly-overview"),
     path("assembly/<int:pk>/quiet/", views.quiet, name="assembly-quiet"),
     path("assembly/<int:pk>/layers/", views.layers, name="assembly-layers"),
     path("assembly/<int:pk>/change/", views.change_assembly, name="change-assembly"),

@@ -62,6 +62,7 @@ def of_tutorial(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def assembly(request: HttpRequest, pk: int) -> HttpResponse:
     """The page of a version."""
+    PlayerLine.nest.warm_up()
     version = _version(pk)
     if version.revision == 1:
         # Until it is changed it has all takes, also those that came since.
@@ -87,6 +88,7 @@ def _page(
         "tutorial": tutorial,
         "version": version,
         "versions": versions,
+        "cuts": overview(version, material),
         "length_s": float(cuts.length_ns) / NS_PER_S,
         "whole_s": sum(p.until_ns - p.from_ns for p in cuts.pieces) / NS_PER_S,
         "pieces": len(cuts.pieces),
@@ -129,14 +131,6 @@ def _last_speed(cuts: CutList) -> dict[str, Any]:
         return {}
     (percent, sound), _ = found.most_common(1)[0]
     return {"speed": f"{percent / 100:g}", "sound": sound}
-
-
-@require_safe
-def assembly_overview(request: HttpRequest, pk: int) -> HttpResponse:
-    """What lines and player are drawn from."""
-    PlayerLine.nest.warm_up()
-    version = _version(pk)
-    return JsonResponse(overview(version, Material(version.tutorial)))
 
 
 @require_safe

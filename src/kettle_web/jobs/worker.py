@@ -21,6 +21,7 @@ HOUSEKEEPING = (
     "kettle_web.jobs.services.forget_old",
     "kettle_web.rigs.services.forget_deleted_rigs",
     "kettle_web.rigs.heard.forget_heard",
+    "kettle_web.rigs.library.forget_pictures",
     "kettle_web.format.work.forget_frames",
 )
 log = logging.getLogger("kettle.worker")

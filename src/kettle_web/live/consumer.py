@@ -26,6 +26,7 @@ from kettle_engine.protocol import (
     FINISHING,
     HEAR,
     IDLE,
+    IN_TAKE,
     LEVELS,
     PICTURE,
     PROGRAM,
@@ -303,8 +304,11 @@ class LiveConsumer(AsyncWebsocketConsumer):
                     )
                     opened, asked_at, had = told, now, True
             except KettleError as error:
-                opened = 0
-                await self._tell("absent" if str(error) == NOT_RUNNING else "failed", str(error))
+                # A take that was not heard of is no fault: what was changed is opened after it.
+                if str(error) != IN_TAKE:
+                    opened = 0
+                    state = "absent" if str(error) == NOT_RUNNING else "failed"
+                    await self._tell(state, str(error))
                 await asyncio.sleep(1.0)
             await asyncio.sleep(LOOK_EVERY_S)
 

@@ -20,6 +20,7 @@ from kettle_web.record import services
 from kettle_web.record.forms import RecordForm, TutorialChoice
 from kettle_web.record.keys import ACTIONS, keys, set_keys
 from kettle_web.record.selectors import record_page
+from kettle_web.takes.players import PlayerLine
 from kettle_web.takes.services import tutorial_for
 
 MOST_ID = 64
@@ -28,6 +29,8 @@ MOST_ID = 64
 @require_safe
 def record(request: HttpRequest, slug: str) -> HttpResponse:
     """The Record page."""
+    # The take that comes of it is played at once.
+    PlayerLine.nest.warm_up()
     return _record(request, get_object_or_404(Rig, slug=slug))
 
 

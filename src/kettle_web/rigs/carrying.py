@@ -11,13 +11,13 @@ from kettle_media.rig.stills import keep_picture, png_size
 from kettle_media.rig_document import rig_to_dict
 from kettle_web.models import Rig, Still
 from kettle_web.rigs import services
-from kettle_web.rigs.library import _library
+from kettle_web.rigs.library import library
 
 
 def export_rig(*, rig: Rig) -> bytes:
     """The rig as one file, the pictures it uses in it."""
     values = rig.values
-    folder = _library()
+    folder = library()
     names = pictures_of(values)
     pictures = {
         n: (folder / f"{n}.png").read_bytes() for n in names if (folder / f"{n}.png").exists()
@@ -42,7 +42,7 @@ def import_rig(
     used = pictures_of(values)
     sizes = {digest: png_size(pictures[digest]) for digest in used}
     for digest in used:
-        keep_picture(_library(), digest, pictures[digest])
+        keep_picture(library(), digest, pictures[digest])
     titles = {i.still: i.name for i in values.inputs if i.still}
     with transaction.atomic():
         rig = services.keep_rig(document=rig_to_dict(values))

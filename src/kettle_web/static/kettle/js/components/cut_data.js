@@ -15,10 +15,10 @@ import { takeData } from "./take_data.js";
 
 /**
  * What is drawn of an assembly: its pieces, and the takes that they are of.
- * @param {string} address @param {() => void} came called when there is more to draw
+ * @param {() => Cuts} read what the page says of its pieces now
+ * @param {() => void} came called when there is more to draw
  */
-export function cutData(address, came) {
-  const stop = new AbortController();
+export function cutData(read, came) {
   /** @type {Map<string, TakeData>} */
   const takes = new Map();
   /** @type {Cuts | null} */
@@ -149,27 +149,20 @@ export function cutData(address, came) {
       quiet = found;
       changed();
     },
+    /** Pieces are there at once; takes that are new come later. */
     async load() {
-      try {
-        const headers = { Accept: "application/json" };
-        const answer = await fetch(address, { headers, signal: stop.signal });
-        if (!answer.ok) return;
-        known = /** @type {Cuts} */ (await answer.json());
-        rows = papered(known.pieces, folded);
-        for (const [take, { overview }] of Object.entries(known.takes))
-          if (!takes.has(take)) takes.set(take, takeData(overview, changed));
-        changed();
-        await Promise.all([...takes.values()].filter((one) => !one.now).map((one) => one.load()));
-      } catch (error) {
-        if (!stop.signal.aborted) throw error;
-      }
+      known = read();
+      rows = papered(known.pieces, folded);
+      for (const [take, { overview }] of Object.entries(known.takes))
+        if (!takes.has(take)) takes.set(take, takeData(overview, changed));
+      changed();
+      await Promise.all([...takes.values()].filter((one) => !one.now).map((one) => one.load()));
     },
     /** The takes may be others by now. */
     async loadTakes() {
       await Promise.all([...takes.values()].map((one) => one.load()));
     },
     destroy() {
-      stop.abort();
       for (const one of takes.values()) one.destroy();
     },
   };

@@ -14,6 +14,8 @@ import {
 /** So long after it came a piece of sound can be heard, s. */
 const LEAST_S = 0.04;
 const TELL_EVERY_MS = 100;
+/** When nothing has come for so long, it is said that it is being opened. */
+const WAITS_MS = 700;
 /** A picture is drawn when it is nearer to its time than to the next one's. */
 const EARLY_S = 0.02;
 /** One that is later than this is left out, unless nothing was drawn for a while. */
@@ -57,10 +59,13 @@ export class PlanMedia extends HTMLElement {
   #shown = 0;
   #frame = 0;
   #timer = 0;
+  #waits = 0;
   #again = 0;
 
   paused = true;
   seeking = false;
+  /** It said what is wrong, and plays when it is asked to again. */
+  failed = false;
   /** It can be set to any place, and begins when there is something to be heard. */
   readyState = 4;
 
@@ -169,7 +174,7 @@ export class PlanMedia extends HTMLElement {
     this.#stop();
     this.#turn += 1;
     this.#at = at;
-    this.#ended = false;
+    this.#ended = this.failed = false;
     this.#endsAt = null;
     this.seeking = !this.paused;
     if (shared && !this.paused) {
@@ -177,12 +182,14 @@ export class PlanMedia extends HTMLElement {
       this.#gain.connect(shared.destination);
       this.#timer = window.setInterval(() => this.#tell(), TELL_EVERY_MS);
       this.#frame = requestAnimationFrame(() => this.#draw());
+      this.#waits = window.setTimeout(() => this.#say("It is being opened."), WAITS_MS);
     }
     this.#tell();
   }
 
   #stop() {
     window.clearInterval(this.#timer);
+    window.clearTimeout(this.#waits);
     cancelAnimationFrame(this.#frame);
     this.#gain?.disconnect();
     this.#gain = null;
@@ -239,6 +246,7 @@ export class PlanMedia extends HTMLElement {
     if (!shared || !this.#gain) return;
     this.#clock ??= new SoundClock(at, this.#rate);
     this.seeking = false;
+    window.clearTimeout(this.#waits);
     const [left, right] = samplesOf(body);
     const buffer = new AudioBuffer({
       length: left.length,
@@ -282,15 +290,21 @@ export class PlanMedia extends HTMLElement {
     if (canvas.height !== bitmap.height) canvas.height = bitmap.height;
     canvas.getContext("2d")?.drawImage(bitmap, 0, 0);
     bitmap.close();
+    window.clearTimeout(this.#waits);
     this.#words.hidden = true;
   }
 
   /** @param {string} words */
-  #fail(words) {
+  #say(words) {
     this.#words.textContent = words;
     this.#words.hidden = false;
+  }
+
+  /** @param {string} words */
+  #fail(words) {
+    this.#say(words);
     this.#stop();
-    this.paused = true;
+    this.paused = this.failed = true;
     this.seeking = false;
   }
 }

@@ -31,6 +31,7 @@ export function mount(svg, tell) {
   /** @type {Layer[]} */
   let layers = [];
   let chosen = "";
+  let drawn = "";
 
   const make = (
     /** @type {string} */ name,
@@ -46,7 +47,12 @@ export function mount(svg, tell) {
     return layer.box.width >= frame.width && layer.box.height >= frame.height;
   };
 
+  /** All that the drawing hangs on. */
+  const looks = () =>
+    JSON.stringify([layers, chosen, svg.getAttribute("viewBox"), svg.getScreenCTM()?.a]);
+
   const draw = () => {
+    drawn = looks();
     const groups = layers.filter((layer) => !fills(layer)).map(groupOf);
     const focused = document.activeElement?.getAttribute("data-layer");
     svg.replaceChildren(...groups);
@@ -149,10 +155,10 @@ export function mount(svg, tell) {
     { signal: stop.signal },
   );
   return {
-    /** @param {Layer[]} now @returns {boolean} whether there is one to take hold of */
+    /** What looks the same stays as it is. @param {Layer[]} now @returns {boolean} whether there is one to take hold of */
     show(now) {
       layers = now;
-      draw();
+      if (looks() !== drawn) draw();
       return svg.childElementCount > 0;
     },
     moving: drag.moving,

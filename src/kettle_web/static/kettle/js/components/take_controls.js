@@ -70,6 +70,8 @@ export function mount(player, view, data, stage, lanes = () => view) {
       }[take ?? ""];
       if (pressed) button.setAttribute("aria-pressed", String(pressed()));
     }
+    for (const place of document.querySelectorAll("[data-take-lost]"))
+      if (place.textContent !== player.lost) place.textContent = player.lost;
     for (const place of document.querySelectorAll("[data-take-playing]"))
       place.textContent = player.playing ? "Pause" : "Play";
   };

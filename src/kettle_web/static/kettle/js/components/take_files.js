@@ -10,10 +10,13 @@ import { fromFile, toFile, toRecord, toTake } from "../lib/take_time.js";
  * @param {HTMLElement} root @param {{now: import("./take_data.js").Overview | null}} data
  * @param {import("../lib/take_choice.js").Choice} choice
  * @param {(name: string) => void} loaded called when a file can be set to a place
+ * @param {() => void} told called when one can't be loaded, or can again
  */
-export function takeFiles(root, data, choice, loaded) {
+export function takeFiles(root, data, choice, loaded, told) {
   /** @type {Map<string, Playable>} */
   const elements = new Map();
+  /** Those that could not be loaded, or not to their end. @type {Set<string>} */
+  const failed = new Set();
   const track = (/** @type {string} */ name) => data.now?.tracks.find((one) => one.name === name);
   const address = (/** @type {string} */ name) =>
     (name === PROGRAM ? data.now?.program || data.now?.plan : track(name)?.play) ?? "";
@@ -34,6 +37,20 @@ export function takeFiles(root, data, choice, loaded) {
 
   return {
     elements,
+    failed,
+    /** Try to load again what could not be loaded. */
+    again() {
+      for (const name of failed) {
+        const one = elements.get(name);
+        if (one instanceof HTMLMediaElement) one.load();
+      }
+      failed.clear();
+    },
+    /** What of all that plays can't be loaded, in words. */
+    get lost() {
+      const names = choice.names.filter((name) => failed.has(name));
+      return names.map((name) => (name === PROGRAM ? "The program" : (track(name)?.title ?? name)));
+    },
     /** @param {string} name */
     element(name) {
       const known = elements.get(name);
@@ -42,7 +59,14 @@ export function takeFiles(root, data, choice, loaded) {
       if (made instanceof HTMLMediaElement) made.preload = "auto";
       made.src = address(name);
       made.dataset.plays = name;
-      made.addEventListener("loadedmetadata", () => loaded(name));
+      made.addEventListener("loadedmetadata", () => {
+        loaded(name);
+        if (failed.delete(name)) told();
+      });
+      made.addEventListener("error", () => {
+        failed.add(name);
+        told();
+      });
       root.append(made);
       elements.set(name, made);
       return made;
@@ -62,6 +86,7 @@ export function takeFiles(root, data, choice, loaded) {
       for (const [name, one] of elements) {
         const next = address(name);
         if (!next || one.getAttribute("src") === next) continue;
+        failed.delete(name);
         if (one.localName === tag(name)) one.src = next;
         else if (!playing || one.localName !== "plan-media") {
           one.remove();

@@ -1,4 +1,4 @@
-import { Choice } from "../lib/take_choice.js";
+import { Choice, lostWords } from "../lib/take_choice.js";
 import { PlanMedia } from "./plan_media.js";
 import { takeFiles } from "./take_files.js";
 
@@ -17,13 +17,13 @@ const LEAST_LOOP_S = 0.2;
 export function mount(root, data, view) {
   const stop = new AbortController();
   const choice = new Choice();
-  const files = takeFiles(root, data, choice, place);
+  const files = takeFiles(root, data, choice, place, tell);
   let playing = false;
   let rate = 1;
   let loops = false;
   let frame = 0;
 
-  /** Everything to its place: seen or not, heard or not, playing or not. */
+  /** Everything to its place: seen or not, heard or not, playing or not. What plays runs on: the play head follows it. */
   function arrange() {
     if (data.now) choice.offer(data.now.tracks, Boolean(data.now.program || data.now.plan));
     const wanted = choice.names;
@@ -33,10 +33,14 @@ export function mount(root, data, view) {
       one.hidden = name !== choice.seen;
       one.playbackRate = rate;
       if (one instanceof PlanMedia) one.stretch = looped();
-      if (wanted.includes(name)) place(name);
+      if (wanted.includes(name) && !(playing && !one.paused)) place(name);
       if (wanted.includes(name) && playing) start(one);
       else one.pause();
     }
+    tell();
+  }
+
+  function tell() {
     root.dispatchEvent(new Event("player:changed"));
   }
 
@@ -70,6 +74,10 @@ export function mount(root, data, view) {
     const file = leader.currentTime;
     const at = files.toTake(first, file);
     const [from, until] = bounds();
+    if (leader instanceof PlanMedia ? leader.failed : files.failed.has(first)) {
+      pause();
+      return;
+    }
     if (leader instanceof PlanMedia) leader.stretch = looped();
     const runsOn = leader instanceof PlanMedia && leader.stretch !== null;
     if ((at >= until - 0.001 && !runsOn) || leader.ended) {
@@ -80,17 +88,21 @@ export function mount(root, data, view) {
       }
       view.go(from);
       arrange();
-    } else if (!leader.seeking) {
+    } else if (!leader.seeking && leader.readyState > 0) {
       view.go(at, false);
-      follow(first, leader, at);
+      follow(first, leader, file, at);
     }
     frame = requestAnimationFrame(tick);
   }
 
-  /** The others to where the first one is; over a pause that was closed all jump. @param {string} first @param {import("./take_files.js").Playable} leader @param {number} at */
-  function follow(first, leader, at) {
+  /**
+   * The others to where the first one is; over a pause that was closed all jump.
+   * @param {string} first @param {import("./take_files.js").Playable} leader
+   * @param {number} file where it is: asked again it may be at a loop's beginning @param {number} at
+   */
+  function follow(first, leader, file, at) {
     const ahead = files.toFile(first, at);
-    if (ahead - leader.currentTime > FAR_S) leader.currentTime = ahead;
+    if (ahead - file > FAR_S) leader.currentTime = ahead;
     for (const name of choice.names) {
       const one = files.elements.get(name);
       if (!one || one === leader || one.readyState < 2 || one.seeking) continue;
@@ -107,6 +119,7 @@ export function mount(root, data, view) {
     const [from, until] = bounds();
     if (view.at < from || view.at >= until - 0.05) view.go(from);
     playing = true;
+    files.again();
     arrange();
     if (!frame) frame = requestAnimationFrame(tick);
   }
@@ -136,6 +149,10 @@ export function mount(root, data, view) {
     choice,
     get playing() {
       return playing;
+    },
+    /** What can't be played, in words; "" if all can. */
+    get lost() {
+      return lostWords(files.lost);
     },
     get loops() {
       return loops;

@@ -4,6 +4,11 @@ export const PROGRAM = "program";
 
 /** @typedef {{name: string, is_picture: boolean, kind: string, play: string}} Playable */
 
+/** What is said where files can't be loaded; "" if all can. @param {string[]} titles */
+export function lostWords(titles) {
+  return titles.length ? `${titles.join(" and ")} cannot be loaded. Press Play to try again.` : "";
+}
+
 export class Choice {
   constructor() {
     this.seen = PROGRAM;

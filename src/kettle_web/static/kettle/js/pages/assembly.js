@@ -28,9 +28,12 @@ const found = (/** @type {string} */ name) =>
 const root = found("[data-lines]");
 /** @type {{draw: () => void}[]} */
 const drawn = [];
-const data = cutData(root.dataset.lines ?? "", () => {
-  for (const one of drawn) one.draw();
-});
+const data = cutData(
+  () => JSON.parse(found("#cuts").textContent ?? ""),
+  () => {
+    for (const one of drawn) one.draw();
+  },
+);
 const views = cutViews(data);
 const kept = placeIn(`assembly-${location.pathname.split("/")[2] ?? ""}`);
 drawn.push(
@@ -74,8 +77,8 @@ mountPlaying(player, views.program, played, stage, () => lanes.view);
 const load = async () => {
   const before = data.rows;
   const revision = data.now?.revision;
-  await data.load();
   const isFirst = !views.lines.total;
+  const takes = data.load();
   // What is marked stays marked where only something else is another one.
   if (JSON.stringify(data.rows) !== JSON.stringify(before))
     views.relaid(data.now?.revision === revision ? before : null);
@@ -83,14 +86,11 @@ const load = async () => {
   if (data.now?.frame) near.setAttribute("viewBox", `0 0 ${data.now.frame.join(" ")}`);
   player.refresh();
   controls.refresh();
-  document.body.dataset.ready = "assembly";
   document.body.dataset.drawn = String(data.now?.revision ?? 0);
+  await takes;
+  document.body.dataset.ready = "assembly";
 };
-document.addEventListener("parts:swapped", () => {
-  // Places in forms are those of the page that was: a press before the pieces have come counts.
-  controls.tell();
-  load();
-});
+document.addEventListener("parts:swapped", load);
 live.addEventListener("live:again", async () => {
   await data.loadTakes();
   await refresh(true);
