@@ -15,9 +15,8 @@ from typing import Any
 
 import numpy as np
 
-from kettle_cli.bench_live import FLAGS
 from kettle_cli.bench_takes import HOURS, open_library, stretch
-from kettle_cli.develop import CHROMIUM, need_chromium
+from kettle_cli.browser import launch
 from kettle_cli.paths import ROOT
 from kettle_core.assembly.cut_changes import take_out
 from kettle_core.assembly.cut_list import CutList, Known, Place
@@ -103,9 +102,8 @@ def _answered(version: Any) -> list[str]:
 def _drawn(pk: int, data: Path) -> list[str]:
     from playwright.sync_api import sync_playwright
 
-    need_chromium()
     with _served(data) as base, sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=list(FLAGS))
+        browser = launch(playwright)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(f"{base}/assembly/{pk}/")
         while not page.evaluate("document.body && document.body.dataset.drawn"):

@@ -16,8 +16,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from kettle_cli.browser import launch
 from kettle_cli.children import pid_of
-from kettle_cli.develop import need_chromium
 from kettle_cli.paths import ROOT
 from kettle_core.rig.rig import Rig, input_of_device
 from kettle_engine.client import EngineClient
@@ -29,16 +29,6 @@ from kettle_studio.driver import Studio
 
 NINE = ("display-1", "display-2", "tablet", "webcam-1", "webcam-2", "headset", "laptop",
         "webcam-1/sound", "system")  # fmt: skip
-CHROMIUM = "/usr/bin/chromium"
-FLAGS = (
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-)
 TRIALS = 15
 NAME, SLUG = "All nine", "all-nine"
 MEASURED_S = 20.0
@@ -73,12 +63,11 @@ def bench_live(options: Namespace) -> int:
     """CPU, latency and memory while pages watch every device."""
     from playwright.sync_api import sync_playwright
 
-    need_chromium()
     with tempfile.TemporaryDirectory() as name, application(Path(name)) as (base, demo, client):
         engine, web = client.ask("hello")["pid"], pid_of("web", demo)
         address = f"{base}/rigs/{SLUG}/"
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=list(FLAGS))
+            browser = launch(playwright)
             page = _open(browser, address)
             time.sleep(WARM_S)
             one = _cores((engine, web), MEASURED_S)

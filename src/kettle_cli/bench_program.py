@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from kettle_cli.bench_record import pss_bytes
-from kettle_cli.develop import need_debian
+from kettle_cli.installing import need_debian
 from kettle_core.errors import KettleError
 from kettle_core.program.cues import ToScene
 from kettle_core.program.replay import replay

@@ -19,8 +19,8 @@ from urllib.parse import urlsplit
 
 import numpy as np
 
-from kettle_cli.bench_live import CHROMIUM, FLAGS, application, cpu_s
-from kettle_cli.develop import need_chromium
+from kettle_cli.bench_live import application, cpu_s
+from kettle_cli.browser import launch
 from kettle_core.errors import KettleError
 from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.rig import Rig
@@ -28,8 +28,8 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.client import EngineClient
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.rack import Rack
-from kettle_engine.priority import ANSWERS, rank
 from kettle_engine.process import work_frame_by_frame
+from kettle_media.priority import ANSWERS, rank
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.times import read_times
@@ -73,7 +73,6 @@ def bench_record(options: Namespace) -> int:
     names = [load.name for load in LOADS]
     if options.load and options.load not in names:
         raise KettleError(f"There is no load “{options.load}”. Loads: {', '.join(names)}.")
-    need_chromium()
     # Who measures must not wait for what it measures.
     rank(ANSWERS)
     bare = bare_cores()
@@ -83,7 +82,7 @@ def bench_record(options: Namespace) -> int:
         application(Path(name)) as (base, _, client),
         sync_playwright() as playwright,
     ):
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=list(FLAGS))
+        browser = launch(playwright)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         for load in (x for x in LOADS if options.load in ("", x.name)):
             _leave_a_job(page, f"{base}/rigs/demo/record/")

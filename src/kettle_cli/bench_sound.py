@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 import soxr
 
-from kettle_cli.develop import need_debian
+from kettle_cli.installing import need_debian
 from kettle_cli.paths import ROOT
 from kettle_core.errors import KettleError
 from kettle_core.sound.background import Ducker, Ducking

@@ -17,7 +17,7 @@ from typing import Any, Protocol
 from kettle_cli.paths import DATA, ROOT
 from kettle_core.errors import KettleError
 from kettle_engine.logs import logging_settings
-from kettle_engine.priority import rank_process
+from kettle_media.priority import rank, rank_process
 
 # What ends more often rests before it is started again: it must not take the rest with it.
 RESTARTS_A_MINUTE, REST_S = 5, 10
@@ -50,8 +50,8 @@ class Running(Protocol):
         ...
 
 
-# Begins a process that writes what it prints into a file.
-Begin = Callable[[Path], Running]
+# Begins a process of a niceness that writes what it prints into a file.
+Begin = Callable[[Path, int], Running]
 
 
 @dataclass
@@ -69,8 +69,7 @@ class Child:
         logs = DATA / "logs"
         logs.mkdir(parents=True, exist_ok=True)
         # What a library prints by itself; our own lines go into the log, which is rotated.
-        self.process = self.begin(logs / f"{file_name(self.name)}.out")
-        rank_process(self.process.pid, self.nice)
+        self.process = self.begin(logs / f"{file_name(self.name)}.out", self.nice)
 
     @property
     def is_over(self) -> bool:
@@ -100,12 +99,14 @@ def pid_of(name: str, parent: int) -> int:
 def program(*command: str) -> Begin:
     """A program of its own, which goes on when we end."""
 
-    def begin(output: Path) -> subprocess.Popen[bytes]:
+    def begin(output: Path, nice: int) -> subprocess.Popen[bytes]:
         environment = {**os.environ, "KETTLE_LOG": output.stem}
         with output.open("wb") as file:
-            return subprocess.Popen(
+            process = subprocess.Popen(
                 command, cwd=ROOT, env=environment, stdout=file, stderr=file, start_new_session=True
             )
+        rank_process(process.pid, nice)
+        return process
 
     return begin
 
@@ -145,21 +146,23 @@ class Fork:
 def fork(work: Callable[..., None], *arguments: Any) -> Begin:
     """A function in a process that shares what was loaded before."""
 
-    def begin(output: Path) -> Fork:
+    def begin(output: Path, nice: int) -> Fork:
         # What is there by now is not looked at again by either of us, and so stays shared.
         gc.collect()
         gc.freeze()
         context = multiprocessing.get_context("fork")
-        process = context.Process(target=_begun, args=(output, work, *arguments), name=output.stem)
+        process = context.Process(
+            target=_begun, args=(output, nice, work, *arguments), name=output.stem
+        )
         process.start()
         return Fork(process)
 
     return begin
 
 
-def _begun(output: Path, work: Callable[..., None], *arguments: Any) -> None:
-    """Become a process of its own: session, signals, name, files."""
-    os.setsid()
+def _begun(output: Path, nice: int, work: Callable[..., None], *arguments: Any) -> None:
+    """Become a process of its own: session and rank, signals, name, files."""
+    rank(nice)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, signal.SIG_DFL)
     _ask_linux(_PR_SET_PDEATHSIG, signal.SIGTERM)

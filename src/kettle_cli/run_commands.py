@@ -15,7 +15,8 @@ from kettle_cli.children import Child, end, fork, log_end, program, watch
 from kettle_cli.paths import DATA
 from kettle_core.errors import KettleError
 from kettle_engine.client import EngineClient
-from kettle_engine.priority import ANSWERS, SHOWS, WORKS
+from kettle_engine.pace import LEAST_PER_S, MOST_PER_S, REFRESH
+from kettle_media.priority import ANSWERS, SHOWS, WORKS
 
 FIRST_PORT, PORTS_TRIED = 8470, 30
 START_TIMEOUT_S = 60
@@ -28,12 +29,12 @@ def demo(options: Namespace) -> int:
     if options.fresh and DATA.exists():
         _refuse_while_running("deleted")
         shutil.rmtree(DATA)
-    return _run(options.port, with_demo=True)
+    return _run(options, with_demo=True)
 
 
 def serve(options: Namespace) -> int:
     """Start everything with your own data."""
-    return _run(options.port, with_demo=False)
+    return _run(options, with_demo=False)
 
 
 def _refuse_while_running(what: str) -> None:
@@ -41,10 +42,13 @@ def _refuse_while_running(what: str) -> None:
         raise KettleError(f"Vast Kettle runs with this data, so it was not {what}. End it first.")
 
 
-def _run(port: int | None, with_demo: bool) -> int:
-    port = _free_port(port)
+def _run(options: Namespace, with_demo: bool) -> int:
+    port = _free_port(options.port)
     began = time.monotonic()
     os.environ["KETTLE_DATA"] = str(DATA)
+    if not LEAST_PER_S <= options.refresh <= MOST_PER_S:
+        raise KettleError(f"--refresh takes a number from {LEAST_PER_S} to {MOST_PER_S}.")
+    os.environ[REFRESH] = str(options.refresh)
     DATA.mkdir(parents=True, exist_ok=True)
     DATA.chmod(0o700)
     engine = Child(

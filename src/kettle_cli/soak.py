@@ -41,6 +41,8 @@ from kettle_studio.driver import Studio
 
 FloatArray = NDArray[np.floating]
 VICTIMS = ("recorder", "devices studio", "viewer", "engine", "web", "worker")
+# Of a long take memory is noted so often; from the first time on it grows by no more than that.
+MEMORY_EVERY_S, MOST_GROWN = 300, 0.05
 # Runs beside the application and tells how long the machine stood still.
 HEARTBEAT = """
 import sys, time
@@ -178,8 +180,8 @@ def _long_take(minutes: float) -> None:
     """The demo rig with a small webcam for a long time, its clocks wandering by 10 ppm, with marks,
     pauses and devices that are unplugged for a while.
 
-    Raises EngineError where sounds are more than 1 ms apart anywhere, or a picture is more than
-    half a frame off.
+    Raises EngineError where sounds are more than 1 ms apart anywhere, a picture is more than
+    half a frame off, or memory is not flat.
     """
     demo, studio = demo_rig(), Studio(3, wander_ppm=10.0)
     small = Mode(640, 360, Fraction(60))
@@ -192,8 +194,11 @@ def _long_take(minutes: float) -> None:
         began = time.monotonic()
         length_ns = round(minutes * 60) * NS_PER_S
         changes = _changes(studio, [i.device for i in inputs], length_ns)
+        memory_mb: list[float] = []
+        changes["happenings"] += _memory_each(MEMORY_EVERY_S * NS_PER_S, length_ns, memory_mb)
         record_take(studio, rig, folder.path, length_ns, reserve_bytes=0, **changes)
         print(f"{minutes:g} min on the virtual clock: {time.monotonic() - began:.0f} s")
+        grown = _memory_in_words(memory_mb)
         began_cpu = time.process_time()
         info = folder.read_info()
         sync = align_take(folder, info, again=True)
@@ -217,7 +222,8 @@ def _long_take(minutes: float) -> None:
                 f"{len(found.clock.pieces)} pieces, bound {found.bound_ms} ms"
             )
         _judge(inputs, errors_ms)
-        print(f"memory of this process {pss_bytes(os.getpid()) / 1e6:.0f} MB")
+        if grown > MOST_GROWN:
+            raise EngineError(f"Its memory grew by {grown:.1%} while it recorded.")
 
 
 def _changes(studio: Studio, devices: list[str], length_ns: int) -> dict[str, Any]:
@@ -237,6 +243,25 @@ def _changes(studio: Studio, devices: list[str], length_ns: int) -> dict[str, An
             fault = partial(studio.set_fault, device, "unplugged", on)
             happenings.append(Happening(when_ns, fault))
     return {"cues": cues, "happenings": happenings}
+
+
+def _memory_each(every_ns: int, length_ns: int, into_mb: list[float]) -> list[Happening]:
+    """Have the memory of this process noted so often while a take is recorded in it, MB."""
+
+    def note() -> None:
+        into_mb.append(pss_bytes(os.getpid()) / 1e6)
+
+    return [Happening(at_ns, note) for at_ns in range(every_ns, length_ns, every_ns)]
+
+
+def _memory_in_words(noted_mb: list[float]) -> float:
+    """Print what a take needed; gives by how much more than at first, as a part of that."""
+    if not noted_mb:
+        return 0.0
+    every = ", ".join(f"{mb:.0f}" for mb in noted_mb)
+    grown = max(noted_mb) / noted_mb[0] - 1
+    print(f"memory every {MEMORY_EVERY_S // 60} min: {every} MB, {grown:+.1%} at most", flush=True)
+    return grown
 
 
 def _judge(inputs: list[Input], errors_ms: dict[str, FloatArray]) -> None:

@@ -7,24 +7,29 @@ import sys
 import threading
 import time
 from collections import deque
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from kettle_cli.paths import ROOT
+from kettle_media.priority import rank_process
 
 # A step that takes longer hangs: it is ended, and its processes say where they stood.
-LIMIT_S = 900.0
+LIMIT_S = 2400.0
 GRACE_S, LOOK_EVERY_S = 10.0, 0.05
+# Its niceness, which is below that of all that the application does.
+GIVES_WAY = 15
 # Of a step that failed so many lines are repeated at the end, where a reader looks first.
 REPEATED = 80
 
 
 @dataclass
 class Step:
-    """A command under a name."""
+    """A command under a name, in a session of its own; it may give way to the others."""
 
     name: str
     command: list[str]
+    gives_way: bool = False
     status: int = 0
     took_s: float = 0.0
     cpu_s: float = 0.0
@@ -45,6 +50,9 @@ class Step:
             stderr=subprocess.STDOUT,
             start_new_session=True,
         )
+        if self.gives_way:
+            # `nice` alone counts within its own session only, where the system groups by sessions.
+            rank_process(self._process.pid, GIVES_WAY)
         # What it started and left behind may hold the pipe open: nobody waits for its end.
         self._reader = threading.Thread(target=self._read, daemon=True)
         self._reader.start()
@@ -105,18 +113,18 @@ def _print(lines: Sequence[bytes]) -> None:
 
 
 def run_lanes(
-    rounds: Sequence[Sequence[Sequence[Step]]],
+    lanes: Sequence[Sequence[Step]],
     environment: dict[str, str],
     limit_s: float = LIMIT_S,
 ) -> int:
-    """Run rounds one after the other: lanes beside each other, of each lane one step at a time.
+    """Run lanes beside each other, of each lane one step at a time.
 
-    Whatever fails, the rest goes on. Gives how many failed.
+    A lane that has nothing left takes over what gives way in another one. Whatever fails, the
+    rest goes on. Gives how many failed.
     """
-    done = [step for lanes in rounds for lane in lanes for step in lane]
-    for lanes in rounds:
-        if any(lanes):
-            _run(lanes, environment, limit_s)
+    done = [step for lane in lanes for step in lane]
+    with _interrupted_by(signal.SIGINT, signal.SIGTERM):
+        _run(lanes, environment, limit_s)
     for step in done:
         if step.status:
             print(f"── the end of what “{step.name}” printed", flush=True)
@@ -130,6 +138,17 @@ def run_lanes(
     return failed
 
 
+@contextmanager
+def _interrupted_by(*signals: signal.Signals) -> Iterator[None]:
+    """Have signals interrupt what runs, also one that whoever started this has us ignore."""
+    before = {number: signal.signal(number, signal.default_int_handler) for number in signals}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
+
+
 def _run(lanes: Sequence[Sequence[Step]], environment: dict[str, str], limit_s: float) -> None:
     """Start the first of every lane, and the next one whenever one has ended."""
     print(f"── {', '.join(step.name for lane in lanes for step in lane)}", flush=True)
@@ -137,15 +156,23 @@ def _run(lanes: Sequence[Sequence[Step]], environment: dict[str, str], limit_s: 
     running: list[Step | None] = [None] * len(waiting)
     try:
         while any(waiting) or any(running):
-            for lane, steps in enumerate(waiting):
+            for lane in range(len(waiting)):
                 step = running[lane]
                 if step and step.is_over(limit_s):
                     step = running[lane] = None
-                if step is None and steps:
-                    step = running[lane] = steps.popleft()
-                    step.start(environment, aside=len(waiting) > 1)
+                if step is None and (found := _next_of(waiting, lane)):
+                    running[lane] = found
+                    found.start(environment, aside=len(waiting) > 1)
             time.sleep(LOOK_EVERY_S)
     except BaseException:
         for step in filter(None, running):
             step.end(signal.SIGTERM)
         raise
+
+
+def _next_of(waiting: list["deque[Step]"], lane: int) -> Step | None:
+    """What a lane runs next: its own, or what gives way in the lane with most of it left."""
+    if waiting[lane]:
+        return waiting[lane].popleft()
+    others = [steps for steps in waiting if steps and steps[0].gives_way]
+    return max(others, key=len).popleft() if others else None

@@ -5,6 +5,8 @@ from importlib import import_module
 from pathlib import Path
 from typing import Any
 
+from kettle_engine.pace import MOST_PER_S
+
 
 def _does(command: Any, where: str) -> None:
     """Have a command run "module:function" of this package."""
@@ -35,6 +37,13 @@ def _add_running(words: Any) -> None:
     serve = words.add_parser("serve", help="Start everything with your own data.")
     for command, run in ((demo, "demo"), (serve, "serve")):
         command.add_argument("--port", type=int, help="port on 127.0.0.1 (default: 8470 or next)")
+        command.add_argument(
+            "--refresh",
+            type=int,
+            default=MOST_PER_S,
+            metavar="N",
+            help="refresh live pictures and levels at most so many times a second",
+        )
         _does(command, f"run_commands:{run}")
     demo.add_argument("--fresh", action="store_true", help="delete all data first")
     say = words.add_parser("say", help="Tell a running engine what to do.", add_help=False)

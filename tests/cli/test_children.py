@@ -25,6 +25,7 @@ from kettle_cli.children import (
 )
 from kettle_cli.log_commands import logs
 from kettle_core.errors import KettleError
+from kettle_media.priority import WORKS
 
 
 class Time:
@@ -100,7 +101,7 @@ class Watching(unittest.TestCase):
             logging.getLogger("kettle.worker").warning("at work")
             time.sleep(60)
 
-        child = Child("worker long", fork(work, "odd words"), 0)
+        child = Child("worker long", fork(work, "odd words"), WORKS)
         before = signal.signal(signal.SIGTERM, lambda *_: None)
         self.addCleanup(signal.signal, signal.SIGTERM, before)
         child.start()
@@ -111,6 +112,10 @@ class Watching(unittest.TestCase):
             time.sleep(0.05)
         self.assertEqual(pid_of("worker long", os.getpid()), child.process.pid)
         self.assertEqual(os.getsid(child.process.pid), child.process.pid)
+        self.assertEqual(os.getpriority(os.PRIO_PROCESS, child.process.pid), WORKS)
+        # Within its session a rank says nothing to who is in another one.
+        group = Path(f"/proc/{child.process.pid}/autogroup")
+        self.assertTrue(not group.exists() or group.read_text().endswith(f"nice {WORKS}\n"))
         self.assertFalse(child.is_over)
         # What we do with a signal is not what it does.
         end([child])

@@ -194,6 +194,7 @@ class Commands(unittest.TestCase):
             (("inspect", ROOT / "nowhere"), "is not a take"),
             (("serve", "--port", port.getsockname()[1]), "in use; choose another"),
             (("serve", "--port", 0), "from 1 to 65535"),
+            (("serve", "--refresh", 1), "--refresh takes a number from 2 to 40"),
         ):
             with self.subTest(words=words):
                 status, told = refused(*words)
