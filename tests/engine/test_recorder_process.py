@@ -1,6 +1,7 @@
 """The recorder's process as a thread of ours: a disk that takes its time, a start after a death."""
 
 import contextlib
+import math
 import shutil
 import threading
 import time
@@ -19,7 +20,8 @@ from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.recording.order import Order
 from kettle_engine.recording.process import run_recorder
-from kettle_engine.rings.ring import RingWriter
+from kettle_engine.recording.recorder import TAIL_NS
+from kettle_engine.rings.ring import RingReader, RingWriter
 from kettle_engine.stamps import Stamps
 from kettle_media import durable
 from kettle_media.take.folder import TakeFolder
@@ -58,8 +60,10 @@ class Recording(unittest.TestCase):
         shutil.rmtree(self.path, ignore_errors=True)
         self.folder = TakeFolder.create(self.path / "take")
         self.clock, self.line = WallClock(), FakeLine()
+        self.stopped_ns = math.inf
         self.ring = self.path / "voice.ring"
-        self.over = threading.Event()
+        self.over, self.going = threading.Event(), threading.Event()
+        self.going.set()
         self.playing = threading.Thread(target=self.play, args=(RingWriter(self.ring, VOICE.mode),))
         self.addCleanup(self.playing.join)
         self.addCleanup(self.over.set)
@@ -67,9 +71,10 @@ class Recording(unittest.TestCase):
         self.enterContext(mock.patch("kettle_engine.recording.process.rank"))
 
     def play(self, writer):
-        """Blocks of sound as they fall due."""
+        """Blocks of sound as they fall due; all that are late at once after a standstill."""
         no, begun_ns = 0, self.clock.now_ns()
         while not self.over.is_set():
+            self.going.wait(60)
             due_ns = begun_ns + (no + 1) * BLOCK_NS
             self.clock.sleep_until(due_ns)
             stamps = Stamps(no, no * BLOCK_NS, BLOCK_NS, self.clock.now_ns())
@@ -105,7 +110,8 @@ class Recording(unittest.TestCase):
         return told[-1] if told else 0
 
     def stop(self, work):
-        self.line.waiting.append(("stop", self.clock.now_ns()))
+        self.stopped_ns = self.clock.now_ns()
+        self.line.waiting.append(("stop", self.stopped_ns))
         work.join(60)
         ended = self.line.said[-1]
         self.assertEqual((ended[0], ended[1].state), ("ended", "complete"), ended)
@@ -129,6 +135,27 @@ class Recording(unittest.TestCase):
         self.assertEqual(self.folder.read_info().state, "complete")
         self.assertLessEqual(rows["no"][0], 2)
         self.assertTrue(np.all(np.diff(rows["no"]) == 1))
+
+    def test_what_comes_while_the_end_is_looked_for_is_written(self):
+        case = self
+
+        class Beside(RingReader):
+            def read(self):
+                got = super().read()
+                if got is None and case.clock.now_ns() > case.stopped_ns + TAIL_NS:
+                    case.going.set()
+                    case.until(lambda: self.due_ns > case.clock.now_ns())
+                return got
+
+        self.enterContext(mock.patch("kettle_engine.recording.process.RingReader", Beside))
+        work = self.start()
+        self.until(lambda: self.written() > 20)
+        self.going.clear()
+        begun_ns = self.clock.now_ns()
+        self.until(lambda: self.clock.now_ns() > begun_ns + NS_PER_S)
+        rows = self.stop(work)
+        length_ns = rows["device_ns"][-1] - rows["device_ns"][0]
+        self.assertGreater(length_ns, self.stopped_ns - begun_ns)
 
     def test_one_that_died_at_the_end_is_followed_by_one_that_ends_where_the_take_was_stopped(self):
         work = self.start()

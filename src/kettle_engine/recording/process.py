@@ -77,16 +77,18 @@ class Feed:
             track.go_on_after(rows[0], rows[-1], known.device_ns if known else None)
 
     def _step(self, reader: RingReader) -> bool:
-        got = reader.read()
         now_ns = self._clock.now_ns()
+        # Asked before reading: what a device that was late lays in meanwhile is the take's too.
+        is_drained = self._is_drained(reader, now_ns)
+        got = reader.read()
         track = self._recorder.tracks[self._name]
         if got is None:
             self.late_ns = 0
-            if track.ended or self._is_drained(reader, now_ns):
+            if track.ended or is_drained:
                 return False
             time.sleep(self._until_next_s(track, reader, now_ns))
             return True
-        self.late_ns = now_ns - got.master_ns
+        self.late_ns = self._clock.now_ns() - got.master_ns
         arrival = replace(got, lost=got.lost + got.missed)
         if track.ended or self._recorder.is_beyond(arrival, self._name):
             return False
