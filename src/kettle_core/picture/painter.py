@@ -59,11 +59,7 @@ class Painter:
                 mask, figure, self._region, layer.opacity, self._still
             )
         if mask.shadow_px:
-            spread = 2 * mask.shadow_px
-            around = Bounds(
-                b.left - spread, b.top - spread, b.right + spread, b.bottom + 2 * spread
-            )
-            region = _clipped(around, frame)
+            region = _clipped(_darkened(layer), frame)
             dark = shadow(mask, figure, region, self._still) * np.float32(layer.opacity)
             self._shadow = (region, *_shares(dark, region))
 
@@ -78,7 +74,7 @@ class Painter:
         found.plan, found.layer, found._region = plan, layer, region
         if self._shadow:
             dark = _shifted(self._shadow[0], dx, dy)
-            if not frame.holds(dark) or not frame.holds(self._shadow[0]):
+            if dark != _clipped(_darkened(layer), frame):
                 return None
             found._shadow = (dark, *self._shadow[1:])
         return found
@@ -192,6 +188,12 @@ def _worked_out(
     alpha = outer * np.float32(opacity)
     inside = None if inner is None else _shares(inner, region)
     return alpha, _shares(alpha, region), inside
+
+
+def _darkened(layer: PlacedLayer) -> Bounds:
+    """Where a layer's shadow may fall: a little more below it than above."""
+    b, spread = layer.seen, 2 * layer.mask.shadow_px
+    return Bounds(b.left - spread, b.top - spread, b.right + spread, b.bottom + 2 * spread)
 
 
 def _shifted(box: Box, dx: int, dy: int) -> Box:

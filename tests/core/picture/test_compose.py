@@ -107,7 +107,9 @@ class MemoryTests(unittest.TestCase):
     def setUp(self):
         self.layers = (
             layer("wide", Box(-3, 1, 70, 40)),
-            layer("tall", Box(20, 6, 30, 30), turn=20, mask=Mask("circle", border_px=2)),
+            layer(
+                "tall", Box(20, 6, 30, 30), turn=20, mask=Mask("circle", border_px=2, shadow_px=3)
+            ),
             layer("logo", Box(41, 3, 20, 12), "wide", opacity=40),
         )
         self.plan = plan_scene(Scene("s", "S", self.layers, ()), (64, 48))
@@ -125,7 +127,7 @@ class MemoryTests(unittest.TestCase):
         composer = Composer(self.plan)
         rng = np.random.default_rng(4)
         pictures = dict(PICTURES)
-        for step in range(24):
+        for step in range(120):
             name = ("wide", "tall")[int(rng.integers(2))]
             if step % 7 == 6:
                 pictures.pop(name, None)
