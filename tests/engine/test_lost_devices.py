@@ -17,11 +17,12 @@ from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Layer, Scene, SceneSound
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.take import record_take
+from kettle_media.picture.frame_planes import frame_to_i420
 from kettle_media.program.take_program import compose_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.times import read_times
-from kettle_media.take.track_reading import frame_to_i420, read_pictures, read_sound
+from kettle_media.take.track_reading import read_pictures, read_sound
 from kettle_studio import sounds
 from kettle_studio.driver import Studio
 from tests.fixtures import ROOT

@@ -13,9 +13,9 @@ from kettle_core.rig.devices import SAMPLE_RATE_HZ, Mode
 from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.recording.take import record_take
+from kettle_media.picture.frame_planes import frame_to_i420
 from kettle_media.program.take_program import compose_take
 from kettle_media.take.folder import TakeFolder
-from kettle_media.take.track_reading import frame_to_i420
 from kettle_studio import presenter, script, sounds, world
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio

@@ -2,7 +2,7 @@
 
 import sys
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -43,9 +43,11 @@ class Composer:
         ]
         self._seen = [Seen() for _ in plan.layers]
         self._frame: Plane | None = None
-        self._base: tuple[int, Plane] | None = None
+        # The layers below the first one that changes, and what they look like.
+        self._base: _Base | None = None
+        self._below: Plane = np.empty((0, 0), np.uint8)
         self._backdrop: Plane | None = None
-        self._frames: list[Plane] = []
+        self._frames: list[_Frame] = []
         if before and (before.plan.width, before.plan.height) == (plan.width, plan.height):
             self._frames, self._backdrop = before._frames, before._backdrop
 
@@ -67,38 +69,65 @@ class Composer:
             return self._frame
         first = new.index(True) if self._frame is not None else 0
         frame, start = self._begin(first, sources)
-        planes = picture_from_i420(frame)
+        planes = picture_from_i420(frame.buffer)
         for n in range(start, len(sources)):
             if n == first and n > start:
-                self._base = (n, frame.copy())
+                self._base = frame.over = _Base(n)
+                self._below = frame.buffer.copy()
             self._painters[n].paint(planes, sources[n])
-        self._frame = frame
-        return frame
+        self._frame = frame.buffer
+        return self._frame
 
-    def _begin(self, first: int, sources: list[Picture | None]) -> tuple[Plane, int]:
+    def _begin(self, first: int, sources: list[Picture | None]) -> tuple["_Frame", int]:
         """A frame to draw on, and the first layer that is missing from it."""
         frame = self._free_frame()
-        if self._base and self._base[0] == first:
-            np.copyto(frame, self._base[1])
+        if self._base and self._base.first == first:
+            self._lay_below(frame, self._base)
             return frame, first
-        if self._base and self._base[0] > first:
+        frame.over = None
+        if self._base and self._base.first > first:
             self._base = None
         if self._painters and self._painters[0].fills(sources[0]):
             return frame, 0
         if self._backdrop is None:
             self._backdrop = blank_i420(self.plan.width, self.plan.height, BACKDROP_RGB)
-        np.copyto(frame, self._backdrop)
+        np.copyto(frame.buffer, self._backdrop)
         return frame, 0
 
-    def _free_frame(self) -> Plane:
+    def _lay_below(self, frame: "_Frame", base: "_Base") -> None:
+        """Have what lies below the layers that change, no more of it than they have covered."""
+        if frame.over is not base:
+            np.copyto(frame.buffer, self._below)
+            frame.over = base
+            return
+        over, below = picture_from_i420(frame.buffer), picture_from_i420(self._below)
+        for painter in self._painters[base.first :]:
+            painter.uncover(over, below)
+
+    def _free_frame(self) -> "_Frame":
         """Memory of a frame that nobody else holds any more; new memory costs a millisecond."""
         for frame in self._frames:
-            # References: the list's, the loop's and that of the call.
-            if frame is not self._frame and sys.getrefcount(frame) == 3:
+            # References: the frame's own and that of the call.
+            if frame.buffer is not self._frame and sys.getrefcount(frame.buffer) == 2:
                 return frame
-        frame = np.empty((self.plan.height * 3 // 2, self.plan.width), np.uint8)
+        frame = _Frame(np.empty((self.plan.height * 3 // 2, self.plan.width), np.uint8))
         self._frames.append(frame)
         return frame
+
+
+@dataclass(frozen=True, eq=False)
+class _Base:
+    """Layers that were drawn once: those below the `first` one that changes."""
+
+    first: int
+
+
+@dataclass(eq=False)
+class _Frame:
+    """A frame's memory, and the base that what changes was drawn over in it."""
+
+    buffer: Plane
+    over: _Base | None = None
 
 
 def compose_frame(

@@ -96,6 +96,14 @@ class Painter:
             _darken(frame, *self._shadow)
         _lay(frame, self._patch, self._region)
 
+    def uncover(self, frame: Picture, below: Picture) -> None:
+        """Have what lies below again wherever the layer is drawn."""
+        regions = [self._region, *([self._shadow[0]] if self._shadow else [])]
+        for region in regions:
+            if region.width > 0 and region.height > 0:
+                for part, plane in zip(_parts(frame, region), _parts(below, region), strict=True):
+                    part[:] = plane
+
     def paint_matte(self, frame: Picture, source: Picture) -> None:
         """Draw the layer's coverage as grey values."""
         if self._region.width <= 0 or self._region.height <= 0:

@@ -5,25 +5,38 @@ covers a range of it, given by where the first begins and how wide each is; a ra
 beyond the usable samples goes on with the outermost one.
 """
 
-from collections.abc import Callable
 from contextvars import ContextVar
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import ceil, floor
-from typing import TypeVar
+from typing import Protocol, TypeVar
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 Plane = NDArray[np.uint8]
+Planes = tuple[Plane, Plane, Plane]
 Floats = NDArray[np.float32]
 Values = TypeVar("Values", Plane, Floats)
-# Shrinks all of a plane to a width and height; by area, within 1 of what is done here.
-Shrink = Callable[[Plane, int, int], Plane]
 MOST_SHRUNK, SLIGHT = 16, 1e-6
 LANCZOS = 4
-BLOCK = 8
+BLOCK = 16
+
+
+class Shrink(Protocol):
+    """What makes pictures smaller; by area, within 1 of what is done here."""
+
+    def __call__(self, plane: Plane, width: int, height: int) -> Plane:
+        """All of a plane at a smaller size."""
+        ...
+
+    def picture(self, planes: Planes, width: int, height: int) -> Planes | None:
+        """All of Y, U and V of a picture with even sides at a smaller size with even sides.
+
+        None where it can't be done at once.
+        """
+        ...
 
 
 @dataclass(frozen=True)

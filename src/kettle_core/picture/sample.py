@@ -11,7 +11,15 @@ import cv2
 import numpy as np
 
 from kettle_core.picture.picture import Picture, Plane
-from kettle_core.picture.resample import Line, Resampler, Shrink, shrunk_by, whole_factor
+from kettle_core.picture.resample import (
+    MOST_SHRUNK,
+    Line,
+    Planes,
+    Resampler,
+    Shrink,
+    shrunk_by,
+    whole_factor,
+)
 from kettle_core.scene.layout import Box, Part
 from kettle_core.scene.placing import turned
 from kettle_core.scene.scene_plan import PlacedLayer
@@ -19,14 +27,20 @@ from kettle_core.scene.scene_plan import PlacedLayer
 
 @dataclass(frozen=True)
 class Sampler:
-    """Gives a region's part of luma-sized and chroma-sized planes."""
+    """Gives a region's part of luma-sized and chroma-sized planes.
+
+    `at_once` gives all three of a picture, or None where that can't be done.
+    """
 
     source_size: tuple[int, int]
     luma: Callable[[Plane], Plane]
     chroma: Callable[[Plane], Plane]
+    at_once: Callable[[Picture], Planes | None] = lambda source: None
 
-    def planes(self, source: Picture) -> tuple[Plane, Plane, Plane]:
+    def planes(self, source: Picture) -> Planes:
         """Y, U and V of the region."""
+        if found := self.at_once(source):
+            return found
         return self.luma(source.y), self.chroma(source.u), self.chroma(source.v)
 
 
@@ -49,6 +63,7 @@ def sampler(
             size,
             _straight(layer, region, crop, False, shrink),
             _straight(layer, region, crop, True, shrink),
+            _at_once(layer, region, crop, shrink),
         )
     return Sampler(
         size,
@@ -74,6 +89,29 @@ def chroma_box(box: Box) -> Box:
     """The chroma samples whose two by two pixels a box touches."""
     left, top = box.left // 2, box.top // 2
     return Box(left, top, (box.right + 1) // 2 - left, (box.bottom + 1) // 2 - top)
+
+
+def _at_once(
+    layer: PlacedLayer, region: Box, crop: Box | Part, shrink: Shrink | None
+) -> Callable[[Picture], Planes | None]:
+    """An upright layer, whole and smaller than its picture: where chroma lies among the pixels
+    is the same in both, so that one call makes all planes.
+    """
+    size = (region.width, region.height)
+    boxes = [x for x in (region, crop) if isinstance(x, Box)]
+    is_even = not any(n % 2 for x in boxes for n in (x.left, x.top, x.width, x.height))
+    is_upright = layer.turn % 360 == 0 and not layer.mirrored
+    factors = crop.width / region.width, crop.height / region.height
+    shrinks = all(1 < factor <= MOST_SHRUNK for factor in factors)
+    is_whole = (layer.width, layer.height) == size and shrinks and is_upright and is_even
+    if not (shrink and is_whole and isinstance(crop, Box)):
+        return lambda source: None
+    luma = np.s_[crop.top : crop.bottom, crop.left : crop.right]
+    half = chroma_box(crop)
+    chroma = np.s_[half.top : half.bottom, half.left : half.right]
+    return lambda source: shrink.picture(
+        (source.y[luma], source.u[chroma], source.v[chroma]), *size
+    )
 
 
 def _straight(

@@ -47,7 +47,8 @@ class PlacedLayer:
             return Bounds(b.left - 1, b.top - 1, b.right + 1, b.bottom + 1)
         if self.mask.shape != "circle":
             return self.bounds
-        (cx, cy), radius = self.middle, min(self.width, self.height) / 2 + 0.5
+        # Beyond it the middle of every pixel is half a px away at least: nothing is covered.
+        (cx, cy), radius = self.middle, min(self.width, self.height) / 2
         return Bounds(cx - radius, cy - radius, cx + radius, cy + radius)
 
     @property

@@ -15,8 +15,8 @@ from kettle_core.sound.levels import Sound
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.added_file import file_path, sound_path
+from kettle_media.picture.frame_planes import frame_to_picture
 from kettle_media.program.renderer import BLACK, GREY
-from kettle_media.take.track_reading import frame_to_picture
 from kettle_media.told import Told
 
 WAV_HEAD_BYTES = 44

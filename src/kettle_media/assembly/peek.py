@@ -8,9 +8,9 @@ import av
 
 from kettle_core.picture.picture import Plane
 from kettle_media.durable import replace_file
+from kettle_media.picture.frame_planes import frame_to_picture
 from kettle_media.picture.jpeg import picture_to_page_jpeg
 from kettle_media.picture.scaling import Scaler
-from kettle_media.take.track_reading import frame_to_picture
 
 EVERY_S = 1.5
 WIDTH_PX, QUALITY = 320, 70

@@ -1,21 +1,27 @@
 """Pictures at another size with libswscale: six times as fast as in NumPy."""
 
 from collections import OrderedDict
+from collections.abc import Callable
+from fractions import Fraction
+from functools import partial
+from math import ceil
+from typing import Any, TypeVar
 
 import av
 import numpy as np
+from av.filter import Graph
 from av.video.reformatter import Interpolation, VideoReformatter
-from numpy.typing import NDArray
 
-Plane = NDArray[np.uint8]
+from kettle_core.picture.resample import Line, Plane, Planes, Resampler
+from kettle_media.picture.frame_planes import planes_of
+
 # The methods by their names in a format (`kettle_core.rig.format.SCALINGS`).
 METHODS = {
     "area": Interpolation.AREA,
     "bicubic": Interpolation.BICUBIC,
     "lanczos": Interpolation.LANCZOS,
 }
-
-
+A_SECOND = Fraction(1)
 # Of the sizes that come one after the other; layers that are dragged larger have many.
 MOST_KEPT = 12
 
@@ -24,24 +30,86 @@ class Shrinker:
     """A `kettle_core.picture.resample.Shrink`. Not for several threads at once."""
 
     def __init__(self, scaling: str = "area") -> None:
-        self._method = METHODS[scaling]
+        self._scaling = scaling
         # One for each pair of sizes: it would be set up anew whenever they change.
-        self._kept: OrderedDict[tuple[int, ...], VideoReformatter] = OrderedDict()
+        self._planes: OrderedDict[tuple[int, ...], VideoReformatter] = OrderedDict()
+        self._pictures: OrderedDict[tuple[int, ...], _PictureScaler] = OrderedDict()
 
     def __call__(self, plane: Plane, width: int, height: int) -> Plane:
         """A (rows, columns) plane at a smaller size, (height, width)."""
-        source = av.VideoFrame.from_numpy_buffer(np.ascontiguousarray(plane), format="gray8")
-        small = self._reformatter(*plane.shape, height, width).reformat(
-            source, width, height, "gray8", interpolation=self._method
+        plane = plane if plane.strides[1] == 1 else np.ascontiguousarray(plane)
+        source = av.VideoFrame.from_numpy_buffer(plane, format="gray8")
+        scaler = _kept(self._planes, (*plane.shape, height, width), lambda *_: VideoReformatter())
+        # A second thread costs more than it saves.
+        small = scaler.reformat(
+            source, width, height, "gray8", interpolation=METHODS[self._scaling], threads=1
         )
         return np.asarray(small.to_ndarray(), np.uint8)
 
-    def _reformatter(self, *sizes: int) -> VideoReformatter:
-        found = self._kept.pop(sizes, None) or VideoReformatter()
-        if len(self._kept) >= MOST_KEPT:
-            self._kept.popitem(last=False)
-        self._kept[sizes] = found
-        return found
+    def picture(self, planes: Planes, width: int, height: int) -> Planes | None:
+        """Y, U and V of a picture at a smaller size; None where pixels of a row are apart."""
+        if not all(p.strides[1] == 1 for p in planes):
+            return None
+        sizes = (*planes[0].shape, height, width)
+        scaler = _kept(self._pictures, sizes, partial(_PictureScaler, self._scaling))
+        return scaler.scaled(planes)
+
+
+class _PictureScaler:
+    """Pictures of one size at another one, chroma co-sited with the even columns in both."""
+
+    def __init__(self, scaling: str, rows: int, columns: int, height: int, width: int) -> None:
+        self._graph = Graph()
+        self._graph.threads = 1
+        form = av.VideoFormat("yuv420p", columns, rows)
+        self._source = self._graph.add_buffer(None, columns, rows, form, time_base=A_SECOND)
+        how = f"flags={scaling}+accurate_rnd:in_chroma_loc=left:out_chroma_loc=left"
+        scale = self._graph.add("scale", f"{width}:{height}:{how}")
+        self._sink = self._graph.add("buffersink")
+        self._source.link_to(scale)
+        scale.link_to(self._sink)
+        self._graph.configure()
+        # The first column of chroma covers something left of the picture, where libswscale does
+        # not go on with the outermost samples.
+        down = Line(height // 2, 0.0, rows / height, 0, rows // 2)
+        step = columns / width
+        across = Line(1, (1 - step) / 4, step, 0, min(ceil(step), columns // 2))
+        self._first = Resampler(down, across) if scaling == "area" else None
+
+    def scaled(self, planes: Planes) -> Planes:
+        """All three planes at the other size."""
+        lent = [np.asarray(_Lent(plane)) for plane in planes]
+        frame = av.VideoFrame.from_dlpack(lent, "yuv420p")
+        frame.pts, frame.time_base = 0, A_SECOND
+        self._source.push(frame)
+        small: Any = self._sink.pull()
+        y, u, v = planes_of(small)
+        if self._first:
+            for made, plane in ((u, planes[1]), (v, planes[2])):
+                made[:, :1] = self._first.sample(plane)
+        return y, u, v
+
+
+class _Lent:
+    """A plane as one that may be written to, which is all that DLPack takes; nobody does."""
+
+    def __init__(self, plane: Plane) -> None:
+        self._plane = plane
+        self.__array_interface__ = {**plane.__array_interface__, "data": (plane.ctypes.data, False)}
+
+
+Kind = TypeVar("Kind")
+
+
+def _kept(
+    kept: OrderedDict[tuple[int, ...], Kind], sizes: tuple[int, ...], make: Callable[..., Kind]
+) -> Kind:
+    """What is kept for sizes, or made for them; of the others those that were used last."""
+    found = kept.pop(sizes, None) or make(*sizes)
+    if len(kept) >= MOST_KEPT:
+        kept.popitem(last=False)
+    kept[sizes] = found
+    return found
 
 
 class Scaler:

@@ -7,11 +7,11 @@ import av
 from kettle_core.picture.picture import picture_from_i420, picture_to_jpeg, scale_picture
 from kettle_core.scene.layout import Box, even
 from kettle_media.durable import put_in_place, replace_file
+from kettle_media.picture.frame_planes import frame_to_i420
 from kettle_media.take.align import GiveWay, go_on
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo
 from kettle_media.take.packets import rewrap
-from kettle_media.take.track_reading import frame_to_i420
 from kettle_media.told import Told
 
 

@@ -23,8 +23,8 @@ from kettle_core.rig.devices import (
     Surrounding,
 )
 from kettle_core.timing.ticks import NS_PER_S, frame_to_ns
+from kettle_media.picture.frame_planes import frame_to_i420
 from kettle_media.rig.probe import SOUND_ENDINGS, VIDEO_ENDINGS, Probe, probe_file
-from kettle_media.take.track_reading import frame_to_i420
 
 PREFIX = "file:"
 SOUND_SUFFIX = "#sound"

@@ -16,6 +16,7 @@ from kettle_core.picture.picture import picture_from_i420, picture_to_rgb
 from kettle_core.scene.layout import Box, even, fit_inside
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.durable import replace_file
+from kettle_media.picture.frame_planes import frame_to_i420
 from kettle_media.picture.scaling import Scaler
 from kettle_media.survey.paths import SurveyPaths
 from kettle_media.take.align import GiveWay
@@ -24,7 +25,6 @@ from kettle_media.take.info import TrackInfo
 from kettle_media.take.sync_report import TakeSync
 from kettle_media.take.times import NOTED, read_times, written_ms
 from kettle_media.take.track_index import TrackIndex, track_index
-from kettle_media.take.track_reading import frame_to_i420
 from kettle_media.told import Told
 
 WIDTH_PX, HEIGHT_PX, COLUMNS, ROWS = 160, 120, 8, 8

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from kettle_core.errors import TakeError
 from kettle_core.picture.picture import picture_from_i420, picture_to_rgb
+from kettle_media.picture.frame_planes import frame_to_i420
 from kettle_media.picture.scaling import Scaler
 from kettle_media.survey.fine import file_ns
 from kettle_media.survey.pictures import QUALITY
@@ -17,7 +18,6 @@ from kettle_media.survey.survey import SurveyedTrack
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.track_index import TrackIndex, track_index
-from kettle_media.take.track_reading import frame_to_i420
 from kettle_media.told import Told
 
 COUNT = 8

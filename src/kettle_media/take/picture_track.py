@@ -10,13 +10,13 @@ from numpy.typing import NDArray
 from kettle_core.errors import TakeError
 from kettle_core.picture.picture import Picture
 from kettle_core.timing.ticks import NS_PER_S, frame_at
+from kettle_media.picture.frame_planes import frame_to_picture
 from kettle_media.picture.scaling import Scaler
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.sync_report import TakeSync
 from kettle_media.take.times import NOTED, read_times, written_ms
 from kettle_media.take.track_index import track_index
-from kettle_media.take.track_reading import frame_to_picture
 from kettle_media.told import Told
 
 

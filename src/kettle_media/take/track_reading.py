@@ -8,7 +8,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.picture.picture import Picture, Plane
+from kettle_core.picture.picture import Plane
 from kettle_media.sound.sound_frames import samples_of
 from kettle_media.take.packets import readable
 from kettle_media.told import Told
@@ -52,28 +52,6 @@ def read_brightness(path: Path, from_s: float, count: int) -> Iterator[Plane]:
                     yield rows.reshape(plane.height, plane.line_size)[:, : plane.width]
             if given >= count:
                 return
-
-
-def frame_to_i420(frame: av.VideoFrame) -> Plane:
-    """A decoded yuv420p frame as an I420 buffer (rows * 3 / 2, columns) of our own."""
-    height, width = frame.height, frame.width
-    buffer = np.empty((height * 3 // 2, width), np.uint8)
-    flat, start = buffer.reshape(-1), 0
-    for plane in frame.planes:
-        rows, columns = plane.height, plane.width
-        padded = np.frombuffer(memoryview(plane), np.uint8).reshape(rows, plane.line_size)
-        flat[start : start + rows * columns].reshape(rows, columns)[:] = padded[:, :columns]
-        start += rows * columns
-    return buffer
-
-
-def frame_to_picture(frame: av.VideoFrame) -> Picture:
-    """A decoded yuv420p frame as planes, read only: they are the frame's own memory."""
-    found = []
-    for plane in frame.planes:
-        rows = np.frombuffer(memoryview(plane), np.uint8).reshape(plane.height, plane.line_size)
-        found.append(rows[:, : plane.width])
-    return Picture(*found)
 
 
 def read_sound(path: Path) -> Iterator[NDArray[np.float32]]:

@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kettle_core.picture.compose import Composer
+from kettle_core.picture.compose import Composer, compose_frame
 from kettle_core.picture.picture import Picture
 from kettle_core.picture.resample import MOST_SHRUNK, Line, Resampler
 from kettle_core.scene.layout import Box
@@ -38,6 +38,23 @@ class Shrinking(unittest.TestCase):
         exact = Resampler(*lines).sample(plane).astype(int)
         fast = Resampler(*lines, Shrinker()).sample(plane).astype(int)
         self.assertLessEqual(np.abs(fast - exact).max(), 1)
+
+    @settings(max_examples=100)
+    @given(LENGTHS, LENGTHS, st.booleans(), st.booleans(), st.integers(0, 3))
+    def test_a_layer_is_within_1_of_it_wherever_it_lies(self, across, down, lent, mirrored, left):
+        (columns, width), (rows, height) = across, down
+        crop, box = Box(2, 4, 2 * columns, 2 * rows), Box(left, 2, 2 * width, 2 * height)
+        whole = (2 * columns + 6, 2 * rows + 8)
+        planes = [noise(n, whole[1] // n, whole[0] // n) for n in (1, 2, 2)]
+        for plane in planes:
+            plane.flags.writeable = lent
+        layer = Layer("a", "cam", box, crop, mirrored=mirrored)
+        plan = plan_scene(Scene("s", "S", (layer,), ()), (640, 640))
+        exact, fast = (
+            compose_frame(plan, {"cam": Picture(*planes)}, s).astype(int)
+            for s in (None, Shrinker())
+        )
+        self.assertLessEqual(np.abs(exact - fast).max(), 1)
 
     def test_a_scene_is_composed_alike_and_a_layer_cut_by_the_frame_exactly_so(self):
         picture = Picture(noise(1, 360, 640), noise(2, 180, 320), noise(3, 180, 320))

@@ -20,6 +20,7 @@ from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import ChangeOver
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.time_map import Source
+from kettle_media.picture.frame_planes import frame_to_i420
 from kettle_media.program import cleaned
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.sources import TakeSources
@@ -29,7 +30,6 @@ from kettle_media.take.align import align_take
 from kettle_media.take.cues import read_cues, write_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
-from kettle_media.take.track_reading import frame_to_i420
 from tests.fixtures import ROOT, copied_take
 from tests.small_disk import small_disk
 
