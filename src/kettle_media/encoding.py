@@ -5,7 +5,7 @@ from fractions import Fraction
 from typing import Any
 
 import av
-from av.codec.context import Flags
+from av.codec.context import Flags, ThreadType
 from av.video.frame import PictureType
 
 from kettle_core.rig.encoder_settings import (
@@ -82,6 +82,10 @@ def _set_up(
     context.width, context.height, context.pix_fmt = *size, "yuv420p"
     context.framerate, context.time_base = fps, time_base
     context.thread_count = settings.threads
+    # Threads that take a frame each need fewer bits and less time than such as take a part of
+    # each, but are some frames behind; what keeps a bitrate must know what the last one took.
+    if settings.codec == "h264" and not settings.at_once and settings.rate.kept is None:
+        context.thread_type = ThreadType.FRAME
     context.color_primaries = context.color_trc = context.colorspace = BT709
     context.color_range = LIMITED_RANGE
 
