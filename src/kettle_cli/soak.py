@@ -8,10 +8,11 @@ import sys
 import tempfile
 import time
 from argparse import Namespace
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from functools import partial
+from math import ceil
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +30,7 @@ from kettle_core.rig.rig import Input
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.client import EngineClient
 from kettle_engine.recording.take import Happening, record_take
+from kettle_engine.recording.track import HELD_NS
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.align import align_take
 from kettle_media.take.cues import read_cues, read_pauses
@@ -194,11 +196,11 @@ def _long_take(minutes: float) -> None:
         began = time.monotonic()
         length_ns = round(minutes * 60) * NS_PER_S
         changes = _changes(studio, [i.device for i in inputs], length_ns)
-        memory_mb: list[float] = []
-        changes["happenings"] += _memory_each(MEMORY_EVERY_S * NS_PER_S, length_ns, memory_mb)
+        memory = _Memory(inputs, changes["cues"])
+        changes["happenings"] += memory.notes(length_ns)
         record_take(studio, rig, folder.path, length_ns, reserve_bytes=0, **changes)
         print(f"{minutes:g} min on the virtual clock: {time.monotonic() - began:.0f} s")
-        grown = _memory_in_words(memory_mb)
+        grown = memory.in_words()
         began_cpu = time.process_time()
         info = folder.read_info()
         sync = align_take(folder, info, again=True)
@@ -245,23 +247,48 @@ def _changes(studio: Studio, devices: list[str], length_ns: int) -> dict[str, An
     return {"cues": cues, "happenings": happenings}
 
 
-def _memory_each(every_ns: int, length_ns: int, into_mb: list[float]) -> list[Happening]:
-    """Have the memory of this process noted so often while a take is recorded in it, MB."""
+class _Memory:
+    """What this process needs while a take is recorded in it, noted every so often.
 
-    def note() -> None:
-        into_mb.append(pss_bytes(os.getpid()) / 1e6)
+    In a pause the newest captures are held until it is sure that they are left out: that much
+    more is no growth.
+    """
 
-    return [Happening(at_ns, note) for at_ns in range(every_ns, length_ns, every_ns)]
+    def __init__(self, inputs: Sequence[Input], cues: Sequence[Cue]) -> None:
+        modes = [i.mode for i in inputs if i.is_picture]
+        held_bytes = sum(
+            ceil(HELD_NS * m.fps / NS_PER_S) * m.width * m.height * 3 // 2 for m in modes
+        )
+        self._held_mb = held_bytes / 1e6
+        began = [c.at_ns for c in cues if isinstance(c, Pause)]
+        ended = [c.at_ns for c in cues if isinstance(c, GoOn)]
+        self._pauses = list(zip(began, ended, strict=True))
+        self._found: list[tuple[float, bool]] = []
 
+    def notes(self, length_ns: int) -> list[Happening]:
+        """What has it noted."""
+        every_ns = MEMORY_EVERY_S * NS_PER_S
+        return [
+            Happening(at, partial(self._note, at)) for at in range(every_ns, length_ns, every_ns)
+        ]
 
-def _memory_in_words(noted_mb: list[float]) -> float:
-    """Print what a take needed; gives by how much more than at first, as a part of that."""
-    if not noted_mb:
-        return 0.0
-    every = ", ".join(f"{mb:.0f}" for mb in noted_mb)
-    grown = max(noted_mb) / noted_mb[0] - 1
-    print(f"memory every {MEMORY_EVERY_S // 60} min: {every} MB, {grown:+.1%} at most", flush=True)
-    return grown
+    def _note(self, at_ns: int) -> None:
+        pauses = any(begun <= at_ns < ended for begun, ended in self._pauses)
+        self._found.append((pss_bytes(os.getpid()) / 1e6, pauses))
+
+    def in_words(self) -> float:
+        """Print it; gives by how much more it was than at first, as a part of that."""
+        if not self._found:
+            return 0.0
+        every = ", ".join(f"{mb:.0f}{' in a pause' * pauses}" for mb, pauses in self._found)
+        own_mb = [mb - self._held_mb * pauses for mb, pauses in self._found]
+        grown = max(own_mb) / own_mb[0] - 1
+        print(
+            f"memory every {MEMORY_EVERY_S // 60} min: {every} MB; without the "
+            f"{self._held_mb:.0f} MB that a pause holds {grown:+.1%} at most",
+            flush=True,
+        )
+        return grown
 
 
 def _judge(inputs: list[Input], errors_ms: dict[str, FloatArray]) -> None:
