@@ -28,8 +28,10 @@ LOSSLESS_KBPS = {"wav": 2304, "flac": 1300}
 SOUND_SPEED = 15.0
 # Measuring the loudness of a program takes so much of what composing and encoding it does, at
 # 1080 lines; of what writing sound alone does.
-LOUDNESS_SHARE, LOUDNESS_SHARE_OF_SOUND = 0.048, 0.9
+LOUDNESS_SHARE, LOUDNESS_SHARE_OF_SOUND = 0.055, 0.9
 USUAL_PIXELS = 1920 * 1080
+# Decoding and composing a program take so much of making it at 1080 lines.
+COMPOSING_SHARE = 0.45
 
 
 @dataclass(frozen=True)
@@ -136,7 +138,7 @@ def _effort(order: Export, pixels: float) -> float:
     takes' size, encoding is of the export's.
     """
     times = QUICK_TIMES if order.speed in QUICK else TIMES
-    return 0.5 + 0.5 * pixels * times.get(order.kind, 1.0)
+    return COMPOSING_SHARE + (1 - COMPOSING_SHARE) * pixels * times.get(order.kind, 1.0)
 
 
 def time_s(order: Export, mode: Mode, made: Made | None, length_s: float) -> Cost | None:
