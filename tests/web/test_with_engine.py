@@ -11,10 +11,11 @@ from django.conf import settings
 from django.test import TransactionTestCase, tag
 from django.urls import reverse
 
+from kettle_core.errors import EngineError
 from kettle_core.rig.changes import with_input
 from kettle_web.frame.editing import edit
 from kettle_web.frame.engine import engine
-from kettle_web.live.consumer import Hub, LiveConsumer
+from kettle_web.live.consumer import Hub, LiveConsumer, _open_rig
 from kettle_web.models import Take
 from kettle_web.rigs.services import make_demo_rig
 from kettle_web.takes.services import look_after_takes
@@ -173,6 +174,24 @@ class WithEngine(TransactionTestCase):
             self.assertEqual(async_to_sync(hub_fails)(), 1011)
 
     def test_a_page_says_when_another_rig_was_opened(self):
+        seen = self.opened_beside(lambda seen: "message" in seen["status"])
+        self.assertIn("“Other rig” was opened on another page", seen["status"]["message"])
+
+    def test_a_page_whose_engine_answered_too_late_takes_nothing_back(self):
+        orders = []
+
+        def open_rig(*values):
+            _open_rig(*values)
+            orders.append(values)
+            if len(orders) == 1:
+                raise EngineError("The engine did not answer in time.")
+
+        with mock.patch("kettle_web.live.consumer._open_rig", open_rig):
+            self.opened_beside(lambda _: len(orders) > 1)
+        self.assertEqual(engine().ask("status")["rig"], "other")
+
+    def opened_beside(self, until):
+        """What a page of the demo's rig is told once another page has opened another one."""
         other = {**self.rig.document, "name": "Other rig"}
 
         def open_other(seen):
@@ -182,12 +201,9 @@ class WithEngine(TransactionTestCase):
                 engine().ask("open_rig", rig=other, owner="other")
 
         engine().ask("open_rig", rig=other, owner="other")
-        seen = self.receive(
-            "levels",
-            lambda seen: "opened" in seen and "message" in seen["status"],
-            more=open_other,
+        return self.receive(
+            "levels", lambda seen: "opened" in seen and until(seen), more=open_other
         )
-        self.assertIn("“Other rig” was opened on another page", seen["status"]["message"])
 
     def test_a_page_that_hears_nothing_for_a_moment_leaves_another_pages_rig_alone(self):
         other, rigs = {**self.rig.document, "name": "Other rig"}, []

@@ -84,6 +84,8 @@ class Hub:
         self._socket: zmq.asyncio.Socket | None = None
         self.heard_at = 0.0
         self.engine_state = ""
+        # By rig when it was heard last that it is open.
+        self.shown_at: dict[str, float] = {}
 
     def join(self, consumer: "LiveConsumer") -> None:
         """Pass on to a page what it asks for from now on."""
@@ -148,7 +150,9 @@ class Hub:
             topic, header, body = await socket.recv_multipart()
             if topic == STATUS:
                 self.heard_at = time.monotonic()
-                self.engine_state = json.loads(header)["state"]
+                values = json.loads(header)
+                self.engine_state = values["state"]
+                self.shown_at[values.get("rig", "")] = self.heard_at
             if topic in self._asked:
                 self._latest[topic] = (topic, header, body)
             for consumer in list(self._consumers):
@@ -277,9 +281,11 @@ class LiveConsumer(AsyncWebsocketConsumer):
         """Have the rig open as it is now, again after the engine was away, and say so meanwhile."""
         slug = self._slug
         opened, told, asked_at = 0, 0, 0.0
-        had = False
+        had, begun = False, time.monotonic()
         while True:
             now = time.monotonic()
+            # An answer that came too late is none, but what was asked for may have been done.
+            had = had or self._hub.shown_at.get(slug, 0.0) > begun
             away = now - self._hub.heard_at > SILENT_AFTER_S
             # An engine that came back before it was missed has no rig open.
             # What it said before it was asked is no sign of that.
