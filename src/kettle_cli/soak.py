@@ -250,8 +250,8 @@ def _changes(studio: Studio, devices: list[str], length_ns: int) -> dict[str, An
 class _Memory:
     """What this process needs while a take is recorded in it, noted every so often.
 
-    In a pause the newest captures are held until it is sure that they are left out: that much
-    more is no growth.
+    In a pause the newest captures are held until it is sure that they are left out; it is told
+    how much that is, and judged with it.
     """
 
     def __init__(self, inputs: Sequence[Input], cues: Sequence[Cue]) -> None:
@@ -281,11 +281,12 @@ class _Memory:
         if not self._found:
             return 0.0
         every = ", ".join(f"{mb:.0f}{' in a pause' * pauses}" for mb, pauses in self._found)
-        own_mb = [mb - self._held_mb * pauses for mb, pauses in self._found]
-        grown = max(own_mb) / own_mb[0] - 1
+        first_mb = self._found[0][0]
+        grown = max(mb for mb, _ in self._found) / first_mb - 1
+        own_mb = max(mb - self._held_mb * pauses for mb, pauses in self._found)
         print(
-            f"memory every {MEMORY_EVERY_S // 60} min: {every} MB; without the "
-            f"{self._held_mb:.0f} MB that a pause holds {grown:+.1%} at most",
+            f"memory every {MEMORY_EVERY_S // 60} min: {every} MB, {grown:+.1%} at most; without "
+            f"the {self._held_mb:.0f} MB that a pause holds {own_mb / first_mb - 1:+.1%}",
             flush=True,
         )
         return grown

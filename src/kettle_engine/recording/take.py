@@ -24,7 +24,7 @@ from kettle_media.take.info import TakeInfo
 
 # Devices are opened a little before, so that the first frame of each is there at the start.
 LEAD_NS = 300_000_000
-# So often what was freed goes back to the system: an encoder that a pause ended left 50 MB.
+# So often what was freed goes back to the system.
 GIVE_BACK_EVERY_S = 10
 
 
