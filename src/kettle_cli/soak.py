@@ -8,11 +8,10 @@ import sys
 import tempfile
 import time
 from argparse import Namespace
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 from fractions import Fraction
 from functools import partial
-from math import ceil
 from pathlib import Path
 from typing import Any
 
@@ -30,7 +29,6 @@ from kettle_core.rig.rig import Input
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.client import EngineClient
 from kettle_engine.recording.take import Happening, record_take
-from kettle_engine.recording.track import HELD_NS
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.align import align_take
 from kettle_media.take.cues import read_cues, read_pauses
@@ -196,7 +194,7 @@ def _long_take(minutes: float) -> None:
         began = time.monotonic()
         length_ns = round(minutes * 60) * NS_PER_S
         changes = _changes(studio, [i.device for i in inputs], length_ns)
-        memory = _Memory(inputs, changes["cues"])
+        memory = _Memory()
         changes["happenings"] += memory.notes(length_ns)
         record_take(studio, rig, folder.path, length_ns, reserve_bytes=0, **changes)
         print(f"{minutes:g} min on the virtual clock: {time.monotonic() - began:.0f} s")
@@ -248,47 +246,27 @@ def _changes(studio: Studio, devices: list[str], length_ns: int) -> dict[str, An
 
 
 class _Memory:
-    """What this process needs while a take is recorded in it, noted every so often.
+    """What this process needs while a take is recorded in it, noted every so often."""
 
-    In a pause the newest captures are held until it is sure that they are left out; it is told
-    how much that is, and judged with it.
-    """
-
-    def __init__(self, inputs: Sequence[Input], cues: Sequence[Cue]) -> None:
-        modes = [i.mode for i in inputs if i.is_picture]
-        held_bytes = sum(
-            ceil(HELD_NS * m.fps / NS_PER_S) * m.width * m.height * 3 // 2 for m in modes
-        )
-        self._held_mb = held_bytes / 1e6
-        began = [c.at_ns for c in cues if isinstance(c, Pause)]
-        ended = [c.at_ns for c in cues if isinstance(c, GoOn)]
-        self._pauses = list(zip(began, ended, strict=True))
-        self._found: list[tuple[float, bool]] = []
+    def __init__(self) -> None:
+        self._found_mb: list[float] = []
 
     def notes(self, length_ns: int) -> list[Happening]:
         """What has it noted."""
         every_ns = MEMORY_EVERY_S * NS_PER_S
-        return [
-            Happening(at, partial(self._note, at)) for at in range(every_ns, length_ns, every_ns)
-        ]
+        return [Happening(at, self._note) for at in range(every_ns, length_ns, every_ns)]
 
-    def _note(self, at_ns: int) -> None:
-        pauses = any(begun <= at_ns < ended for begun, ended in self._pauses)
-        self._found.append((pss_bytes(os.getpid()) / 1e6, pauses))
+    def _note(self) -> None:
+        self._found_mb.append(pss_bytes(os.getpid()) / 1e6)
 
     def in_words(self) -> float:
         """Print it; gives by how much more it was than at first, as a part of that."""
-        if not self._found:
+        if not self._found_mb:
             return 0.0
-        every = ", ".join(f"{mb:.0f}{' in a pause' * pauses}" for mb, pauses in self._found)
-        first_mb = self._found[0][0]
-        grown = max(mb for mb, _ in self._found) / first_mb - 1
-        own_mb = max(mb - self._held_mb * pauses for mb, pauses in self._found)
-        print(
-            f"memory every {MEMORY_EVERY_S // 60} min: {every} MB, {grown:+.1%} at most; without "
-            f"the {self._held_mb:.0f} MB that a pause holds {own_mb / first_mb - 1:+.1%}",
-            flush=True,
-        )
+        every = ", ".join(f"{mb:.0f}" for mb in self._found_mb)
+        grown = max(self._found_mb) / self._found_mb[0] - 1
+        minutes = MEMORY_EVERY_S // 60
+        print(f"memory every {minutes} min: {every} MB, {grown:+.1%} at most", flush=True)
         return grown
 
 

@@ -4,6 +4,7 @@ import shutil
 import unittest
 from dataclasses import replace
 from fractions import Fraction
+from weakref import WeakSet
 
 import numpy as np
 
@@ -11,8 +12,9 @@ from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import FilesFormat, Format, Rate, TrackFormat
 from kettle_core.rig.frame_choice import STILL_REPEAT_NS
 from kettle_core.rig.rig import Input
+from kettle_core.timing.pauses import KEPT_NS, Pauses
 from kettle_engine.recording.recorder import track_info, track_writing
-from kettle_engine.recording.track import Track
+from kettle_engine.recording.track import HELD_AT_ONCE_NS, HELD_NS, Track
 from kettle_engine.stamps import Arrival
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.packets import read_packets
@@ -26,10 +28,16 @@ VOICE = Input("voice", "Voice", "microphone", "y", Mode(sample_rate_hz=48_000, c
 FRAME_NS, BLOCK_NS = 33_333_333, 10_000_000
 # The device's clock shows something else altogether.
 EPOCH_NS = 7_000_000_000
+S = 10**9
+# Nearly two hours, with a pause late in them.
+LONG_S, PAUSE_S, GO_ON_S, SAID_LATE_NS = 6600, 6000, 6100, 200_000_000
 
 
-class Tracks(unittest.TestCase):
-    def track(self, item, format_=None):
+class TrackCase(unittest.TestCase):
+    def setUp(self):
+        self.pauses = Pauses()
+
+    def track(self, item, format_=None, held_ns=HELD_NS):
         path = ROOT / f"track-{self._testMethodName}"
         shutil.rmtree(path, ignore_errors=True)
         rig = replace(demo_rig(), inputs=(item,), scenes=())
@@ -37,7 +45,8 @@ class Tracks(unittest.TestCase):
             rig = replace(rig, format=format_)
         self.folder, self.info = TakeFolder.create(path), track_info(rig, item)
         self.fetched = []
-        return Track(self.folder, item, self.info, track_writing(rig, item, True), 0)
+        writing = track_writing(rig, item, True)
+        return Track(self.folder, item, self.info, writing, 0, 1, self.pauses, held_ns)
 
     def picture(self, no, changed=True, fetch=True, **more):
         def give():
@@ -57,6 +66,8 @@ class Tracks(unittest.TestCase):
         track.close()
         return read_times(self.folder.times_path(self.info))
 
+
+class Tracks(TrackCase):
     def test_a_still_picture_is_written_again_five_times_a_second(self):
         track = self.track(SCREEN)
         for no in range(100):
@@ -136,3 +147,68 @@ class Tracks(unittest.TestCase):
         self.assertAlmostEqual(rows["samples"].sum(), 200 * 480, delta=480)
         packets = read_packets(self.folder.track_path(self.info))
         self.assertAlmostEqual(sum(p.length_s for p in packets), 2.0, delta=0.02)
+
+    def test_a_pause_holds_no_more_captures_than_its_end_is_heard_late(self):
+        for held_ns, most in ((HELD_AT_ONCE_NS, 1), (HELD_NS, 1 + HELD_NS // FRAME_NS)):
+            with self.subTest(held_ns):
+                self.setUp()
+                track, held = self.track(SCREEN, held_ns=held_ns), WeakSet()
+                self.pauses.begin(0)
+                for no in range(300):
+                    arrival = self.picture(no)
+                    held.add(arrival.fetch)
+                    track.take(arrival)
+                    del arrival
+                # The newest of all is what is seen as the pause ends.
+                self.assertLessEqual(len(held), most + 2)
+                self.pauses.end(301 * FRAME_NS)
+                for no in range(300, 310):
+                    track.take(self.picture(no))
+                rows = self.rows(track)
+                kept = rows["no"][rows["kept"] == KEPT]
+                self.assertEqual(list(kept[kept > 155]), list(range(300, 310)))
+
+
+class LongTracks(TrackCase):
+    """A clock that is off by more than a second at the end of a long take."""
+
+    def fed(self, item, ppm):
+        """The times of a track of captures of a second each that come up to 30 ms late."""
+        track, rng = self.track(item), np.random.default_rng(5)
+        data = np.full((72, 64), 90, np.uint8)
+        if not item.is_picture:
+            data = np.zeros((1, item.mode.sample_rate_hz), np.float32)
+        late_ns, block_ns = rng.integers(0, 30_000_000, LONG_S), 0 if item.is_picture else S
+        for no in range(LONG_S):
+            true_ns = no * S
+            came_ns = true_ns + block_ns + int(late_ns[no])
+            self.say(came_ns)
+            device_ns = EPOCH_NS + true_ns + true_ns * ppm // 10**6
+            track.take(Arrival(no, device_ns, S, came_ns, fetch=lambda: data))
+            off_ns = track.record_ns(device_ns) - true_ns
+            self.assertTrue(-1_000_000 < off_ns < 32_000_000, (no, off_ns))
+        return self.rows(track)
+
+    def say(self, now_ns):
+        """The pause's ends come to the track a little late."""
+        if now_ns > PAUSE_S * S + SAID_LATE_NS and not self.pauses.stretches:
+            self.pauses.begin(PAUSE_S * S)
+        if now_ns > GO_ON_S * S + SAID_LATE_NS and self.pauses.is_open:
+            self.pauses.end(GO_ON_S * S)
+
+    def test_a_pause_takes_nothing_of_what_is_round_it_however_far_a_clock_has_gone(self):
+        slow = replace(VOICE, mode=Mode(sample_rate_hz=8000, channels=1))
+        still = replace(SCREEN, mode=Mode(64, 48, Fraction(1)))
+        for item in (still, slow):
+            for ppm in (-200, 200):
+                with self.subTest(item.id, ppm=ppm):
+                    self.setUp()
+                    rows = self.fed(item, ppm)
+                    left_out = set(range(LONG_S)) - set(rows["no"][rows["kept"] != NOTED])
+                    if not item.is_picture:
+                        # Of a pause a second now and then is written as silence.
+                        within = (rows["no"] > PAUSE_S + 5) & (rows["no"] < GO_ON_S - 1)
+                        left_out |= set(rows["no"][within])
+                    self.assertLessEqual(max(left_out), GO_ON_S - 1)
+                    self.assertGreaterEqual(min(left_out), PAUSE_S + KEPT_NS // S)
+                    self.assertGreaterEqual(len(left_out), GO_ON_S - PAUSE_S - KEPT_NS // S - 4)

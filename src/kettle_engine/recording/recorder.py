@@ -23,7 +23,7 @@ from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.recording.rig_stills import RigStills
 from kettle_engine.recording.room import Room, left_in_words
 from kettle_engine.recording.take_lines import TakeLines
-from kettle_engine.recording.track import Track, TrackWriting
+from kettle_engine.recording.track import HELD_AT_ONCE_NS, HELD_NS, Track, TrackWriting
 from kettle_engine.stamps import Arrival
 from kettle_media.durable import PATIENCE_S, sync_file, sync_folder, within
 from kettle_media.rig_document import rig_to_dict
@@ -87,11 +87,12 @@ class Recorder:
     def open_tracks(self, start_master_ns: int) -> None:
         """Open every track's files and encoder; places are counted from a master time on."""
         self.start_master_ns = start_master_ns
+        held_ns = HELD_AT_ONCE_NS if self._at_once else HELD_NS
         for item in self.recorded:
             written = track_writing(self.rig, item, self._at_once)
             self.tracks[item.id] = Track(
                 self.folder, item, self._infos[item.id], written, start_master_ns, self.part,
-                self._pauses,
+                self._pauses, held_ns,
             )  # fmt: skip
 
     def move_start(self, start_master_ns: int) -> None:

@@ -24,8 +24,11 @@ from kettle_media.take.tracks import PictureWriter, SoundWriter
 
 # A device that was opened again goes on by its own clock if that is no further off than this.
 SAME_CLOCK_NS = 50_000_000
-# In a pause captures are kept so long before they are let go: that it ends is heard late.
-HELD_NS = 400_000_000
+# That a pause ends is heard so late at most; captures are kept so long before they are let go.
+# Where all is done in one thread it is heard before the next capture comes.
+HELD_NS, HELD_AT_ONCE_NS = 400_000_000, 1
+# No device's clock goes faster or slower by more than this; what comes later comes late.
+MOST_APART_PPM = 500
 # Of a pause one stamp in this time keeps the clock known.
 STAMP_EVERY_NS = NS_PER_S
 
@@ -61,8 +64,10 @@ class Track:
         start_master_ns: int,
         part: int = 1,
         pauses: Pauses | None = None,
+        held_ns: int = HELD_NS,
     ) -> None:
         self.input, self.info = item, info
+        self._held_ns = held_ns
         self._pauses = pauses or Pauses()
         self._held: deque[Arrival] = deque()
         # The newest capture that a pause has left out, and where the last one that it has not is.
@@ -79,6 +84,8 @@ class Track:
         self._first: tuple[int, int] | None = None
         # What is added to device times so that they go on after the device's clock jumped.
         self._shift_ns = 0
+        # By how much record time is ahead of the track's axis, which goes by the device's clock.
+        self._ahead_ns: int | None = None
         self._last: Arrival | None = None
         # The last one that was written of a sound.
         self._before: Arrival | None = None
@@ -118,14 +125,14 @@ class Track:
     def take(self, arrival: Arrival) -> None:
         """Write a capture. Raises TakeError or OSError when it can't."""
         if self._first is None:
-            block_ns = 0 if self.input.is_picture else arrival.duration_ns
-            begun_ns = arrival.master_ns - block_ns - self.start_master_ns
+            begun_ns = self._begun_master_ns(arrival) - self.start_master_ns
             if begun_ns < 0:
                 return
             self._first = (arrival.device_ns, begun_ns)
         elif arrival.restarted:
-            self._let_go(self._last.master_ns + HELD_NS if self._last else 0)
+            self._let_go(self._last.master_ns + self._held_ns if self._last else 0)
             self._go_on(arrival)
+        self._follow_clock(arrival)
         self._last = arrival
         self._held.append(arrival)
         self._let_go(arrival.master_ns)
@@ -134,13 +141,13 @@ class Track:
         """Write what is held, or leave it out once no end of a pause can change that any more."""
         while self._held:
             oldest = self._held[0]
-            at_ns = self._place(oldest)
+            at_ns = self.record_ns(oldest.device_ns)
             left_out = self._pauses.leave_out(at_ns, at_ns + oldest.duration_ns)
-            if left_out and self._pauses.is_open and now_ns - oldest.master_ns < HELD_NS:
+            if left_out and self._pauses.is_open and now_ns - oldest.master_ns < self._held_ns:
                 return
             self._held.popleft()
             if left_out:
-                self._rest(oldest, at_ns)
+                self._rest(oldest)
             else:
                 self._write(oldest)
 
@@ -160,10 +167,11 @@ class Track:
         self._resting = None
         self.written_master_ns = arrival.master_ns
 
-    def _rest(self, arrival: Arrival, at_ns: int) -> None:
+    def _rest(self, arrival: Arrival) -> None:
         """Leave a capture out, but for a stamp now and then; of a sound that is silence."""
         self._resting = arrival
         self.written_master_ns = arrival.master_ns
+        at_ns = self._place(arrival)
         if at_ns - self._stamped_ns < STAMP_EVERY_NS:
             return
         self._stamped_ns = at_ns
@@ -231,9 +239,28 @@ class Track:
         self._add_samples(data.shape[1], rate_hz)
 
     def _place(self, arrival: Arrival) -> int:
-        """Where a capture lies on the track's axis by its device's time."""
+        """Where a capture lies on the track's axis."""
+        return self._axis_ns(arrival.device_ns)
+
+    def _axis_ns(self, device_ns: int) -> int:
         first_device_ns, first_ns = self._first or (0, 0)
-        return first_ns + arrival.device_ns + self._shift_ns - first_device_ns
+        return first_ns + device_ns + self._shift_ns - first_device_ns
+
+    def _begun_master_ns(self, arrival: Arrival) -> int:
+        """Master time of a capture's beginning, which is later by how late it came."""
+        return arrival.master_ns - (0 if self.input.is_picture else arrival.duration_ns)
+
+    def _follow_clock(self, arrival: Arrival) -> None:
+        """Learn how far the device's clock has gone from the master's.
+
+        What came least late tells it; as time goes on a little more of lateness is believed.
+        """
+        ahead_ns = self._begun_master_ns(arrival) - self.start_master_ns - self._place(arrival)
+        if self._ahead_ns is not None and self._last:
+            passed_ns = max(0, arrival.master_ns - self._last.master_ns)
+            believed_ns = self._ahead_ns + passed_ns * MOST_APART_PPM // 1_000_000
+            ahead_ns = min(ahead_ns, believed_ns)
+        self._ahead_ns = ahead_ns
 
     def _add_samples(self, samples: int, rate_hz: int) -> None:
         self._samples += samples
@@ -245,9 +272,8 @@ class Track:
         last = self._last
         if last is None:
             return
-        block_ns = 0 if self.input.is_picture else arrival.duration_ns
         end_ns = last.device_ns + self._shift_ns + last.duration_ns
-        expected_ns = end_ns + (arrival.master_ns - last.master_ns) - block_ns
+        expected_ns = end_ns + (self._begun_master_ns(arrival) - last.master_ns)
         if abs(arrival.device_ns + self._shift_ns - expected_ns) > SAME_CLOCK_NS:
             self._shift_ns = max(expected_ns, end_ns) - arrival.device_ns
 
@@ -268,10 +294,12 @@ class Track:
         self._dropped_before = 0
 
     def record_ns(self, device_ns: int) -> int:
-        """Record time of something that happened at a time of the device's clock."""
+        """Record time of something that happened at a time of the device's clock, as far as that
+        is known by now; later by the least that captures come late.
+        """
         if self._first is None:
             return 0
-        return self._first[1] + device_ns + self._shift_ns - self._first[0]
+        return self._axis_ns(device_ns) + (self._ahead_ns or 0)
 
     def sync(self) -> None:
         """Bring what is written to the disk. Raises OSError."""
