@@ -8,7 +8,7 @@ import sys
 import tempfile
 import time
 from argparse import Namespace
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from functools import partial
@@ -43,6 +43,8 @@ FloatArray = NDArray[np.floating]
 VICTIMS = ("recorder", "devices studio", "viewer", "engine", "web", "worker")
 # Of a long take memory is noted so often; from the first time on it grows by no more than that.
 MEMORY_EVERY_S, MOST_GROWN = 300, 0.05
+# After a pause something is there so soon, of a picture or a sound.
+AFTER_PAUSE_NS = 100_000_000
 # Runs beside the application and tells how long the machine stood still.
 HEARTBEAT = """
 import sys, time
@@ -181,7 +183,7 @@ def _long_take(minutes: float) -> None:
     pauses and devices that are unplugged for a while.
 
     Raises EngineError where sounds are more than 1 ms apart anywhere, a picture is more than
-    half a frame off, or memory is not flat.
+    half a frame off, anything is lost after a pause, or memory is not flat.
     """
     demo, studio = demo_rig(), Studio(3, wander_ppm=10.0)
     small = Mode(640, 360, Fraction(60))
@@ -214,6 +216,7 @@ def _long_take(minutes: float) -> None:
             clock = studio.clock_of(item.device)
             true_ns = np.array([clock.device_to_master_ns(d) for d in rows["device_ns"]])
             off_ns = captured_ns + info.start_master_ns - true_ns
+            _look_after_pauses(item, true_ns - info.start_master_ns, changes["cues"])
             errors_ms[item.id] = np.interp(grid_ns, rows["pts_ns"], off_ns) / 1e6
             found = sync.of(item.id)
             print(
@@ -243,6 +246,16 @@ def _changes(studio: Studio, devices: list[str], length_ns: int) -> dict[str, An
             fault = partial(studio.set_fault, device, "unplugged", on)
             happenings.append(Happening(when_ns, fault))
     return {"cues": cues, "happenings": happenings}
+
+
+def _look_after_pauses(item: Input, true_ns: FloatArray, cues: Sequence[Cue]) -> None:
+    """Raise EngineError where what was captured just after a pause was not written."""
+    for cue in cues:
+        if isinstance(cue, GoOn):
+            after_ns = float(true_ns[true_ns >= cue.at_ns].min(initial=np.inf)) - cue.at_ns
+            if after_ns > AFTER_PAUSE_NS:
+                at_s, lost_ms = cue.at_ns / NS_PER_S, after_ns / 1e6
+                raise EngineError(f"{item.name} lost {lost_ms:.0f} ms after {at_s:.0f} s, a pause.")
 
 
 class _Memory:
