@@ -1,16 +1,20 @@
 """Writing so that a power failure leaves the old file or the new one, never half of either."""
 
+import contextlib
 import json
 import os
 import queue
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import Future, wait
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 # Where somebody waits, a disk that takes its time is waited for so long.
 PATIENCE_S = 3.0
+# While a file is written it is brought to the disk so often.
+SYNC_EVERY_S = 0.1
 
 
 def sync_folder(path: Path) -> None:
@@ -29,6 +33,28 @@ def _sync(path: Path, how: Callable[[int], None]) -> None:
         how(descriptor)
     finally:
         os.close(descriptor)
+
+
+@contextmanager
+def synced_meanwhile(path: Path) -> Iterator[None]:
+    """While a file is written bring it to the disk bit by bit, so that little is left at its end.
+
+    What the disk says against that it says again when the whole file is brought there.
+    """
+    stopped = threading.Event()
+
+    def sync() -> None:
+        with contextlib.suppress(OSError):
+            while not stopped.wait(SYNC_EVERY_S):
+                sync_file(path)
+
+    thread = threading.Thread(target=sync, name="disk", daemon=True)
+    thread.start()
+    try:
+        yield
+    finally:
+        stopped.set()
+        thread.join()
 
 
 def within(patience_s: float | None, do: Callable[[], None]) -> bool:
