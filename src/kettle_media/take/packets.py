@@ -164,12 +164,25 @@ def repeat_packets(source: Path, target: Path, times: int, length_ms: int) -> No
 def readable(container: Any, stream: Any) -> Iterator[Any]:
     """Packets with data and a time; the last cluster of a killed file may end in the middle.
 
-    Of a picture with a few frames alone it is not guessed when they are to be decoded: as no
-    frame of ours waits for a later one, when they are shown.
+    When the first of a picture are to be decoded is not always guessed: so much before the first
+    that it is known of, or, of a few frames alone, when they are shown, as no frame of ours waits
+    for a later one.
     """
+    waiting = []
     with contextlib.suppress(av.error.InvalidDataError):
         for packet in container.demux(stream):
-            if packet.pts is not None and packet.size:
-                if packet.dts is None:
-                    packet.dts = packet.pts
-                yield packet
+            if packet.pts is None or not packet.size:
+                continue
+            if packet.dts is None:
+                waiting.append(packet)
+                continue
+            if waiting:
+                step = packet.duration or 1
+                for before, late in enumerate(reversed(waiting), 1):
+                    late.dts = packet.dts - before * step
+                yield from waiting
+                waiting = []
+            yield packet
+    for packet in waiting:
+        packet.dts = packet.pts
+        yield packet

@@ -54,6 +54,28 @@ class CutOff(unittest.TestCase):
                 times = [float(f.pts * f.time_base) for f in container.decode(video=0)]
             np.testing.assert_allclose(times, np.arange(count) / 5, atol=0.002)
 
+    def test_frames_that_wait_for_later_ones_are_handed_on_in_their_order(self):
+        path, playable = ROOT / "waiting.mkv", ROOT / "waiting.mp4"
+        with av.open(str(path), "w") as file:
+            stream = file.add_stream("libx264", rate=30, options={"bf": "3", "b-adapt": "0"})
+            stream.width, stream.height, stream.pix_fmt = 64, 48, "yuv420p"
+            for number in range(60):
+                plane = np.full((72, 64), 20 + 3 * number, np.uint8)
+                frame = av.VideoFrame.from_ndarray(plane, "yuv420p")
+                frame.pts = number
+                file.mux(stream.encode(frame))
+            file.mux(stream.encode(None))
+        self.assertEqual(rewrap(path, playable), 60)
+        found = []
+        for name in (path, playable):
+            with av.open(str(name)) as file:
+                found.append(
+                    [(round(p.pts * p.time_base * 1000), bytes(p)) for p in file.demux() if p.size]
+                )
+        self.assertEqual(*found)
+        shown_ms = [at_ms for at_ms, _ in found[0]]
+        self.assertNotEqual(shown_ms, sorted(shown_ms))
+
     def test_a_sound_track_loses_at_most_half_a_second(self):
         path = ROOT / "cut-sound.mkv"
         writer = SoundWriter(path, Mode(sample_rate_hz=48_000, channels=2))
