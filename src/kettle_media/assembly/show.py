@@ -18,12 +18,12 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap, to_ns
 from kettle_media.assembly.card_source import CardSource
 from kettle_media.assembly.file_source import FileMusic, FileSource
-from kettle_media.assembly.joins import Voice, quiet_joins, voice_of
+from kettle_media.assembly.joins import Voice, quiet_joins
 from kettle_media.assembly.music_source import MusicSource, music_line
+from kettle_media.assembly.open_takes import OpenTakes, open_take
 from kettle_media.program.show import Show, Shown
-from kettle_media.program.sources import TakeSources
 from kettle_media.take.afterwards import cues_now
-from kettle_media.take.align import GiveWay, align_take, go_on
+from kettle_media.take.align import GiveWay, go_on
 from kettle_media.take.folder import TakeFolder
 
 # Nothing lies there.
@@ -38,6 +38,7 @@ def show_of_assembly(
     give_way: GiveWay = go_on,
     files: Path = NO_FILES,
     part: Box | None = None,
+    opened: OpenTakes | None = None,
 ) -> Show:
     """The program of a cut list.
 
@@ -49,6 +50,7 @@ def show_of_assembly(
     cuts : whose pieces lie within their takes
     format_ : the program's
     at_once, give_way : see `TakeSources`
+    opened : who keeps the takes open, at once; else they are opened for this show alone
 
     Raises
     ------
@@ -81,18 +83,17 @@ def show_of_assembly(
             if take_id not in takes:
                 raise CutError(f"The cut list uses the take {take_id}, which is not there.", "cuts")
             folder = takes[take_id]
-            info = folder.read_info()
-            sync = align_take(folder, info, info.damaged, False, give_way, at_once)
-            opened = TakeSources(folder, info, sync, give_way, at_once)
-            stack.callback(opened.close)
+            one = opened.take(folder) if opened else open_take(folder, give_way, at_once)
+            seen, voice, take = one.sources, one.voice, Source("take", take_id)
+            if not opened:
+                stack.callback(seen.close)
             cues = cuts.retold_of(take_id).now(cues_now(folder)[0])
-            said, take = replay(opened.rig, cues), Source("take", take_id)
-            sources[take], scripts[take] = opened, Script(opened.rig, said)
+            said = replay(seen.rig, cues)
+            sources[take], scripts[take] = seen, Script(seen.rig, said)
             # The last piece may be rounded up to a frame that the take has only a part of.
             frame_ns = round(NS_PER_S / format_.fps)
-            in_record_time[take] = said.take_time(take, opened.length_ns + frame_ns)
-            masks |= opened.masks()
-            voice = voice_of(folder, info)
+            in_record_time[take] = said.take_time(take, seen.length_ns + frame_ns)
+            masks |= seen.masks()
             voices |= {take: voice} if voice else {}
             steps[take_id] = steps_of(said, in_record_time[take])
         whole = time_map(cuts, format_.fps).through(in_record_time)
@@ -107,7 +108,8 @@ def show_of_assembly(
             plan = replace(plan, lines=(*plan.lines, music_line(cuts.music, bed, plan)))
         stack.pop_all()
     named = chapters(cuts, format_.fps, steps, opening_of(cuts))
-    return Show(plan, sources, masks, tuple((c.at_ns, c.title) for c in named))
+    titles = tuple((c.at_ns, c.title) for c in named)
+    return Show(plan, sources, masks, titles, frozenset(scripts if opened else ()))
 
 
 def _dips(cuts: CutList, fps: Fraction) -> Iterator[Dip]:

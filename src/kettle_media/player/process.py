@@ -8,14 +8,16 @@ It ends when nobody is at the other end, or has said nothing for a while; then i
 message of no length.
 """
 
+import io
 import json
 import queue
 import threading
 import time
 from contextlib import suppress
-from typing import Any, Protocol
+from typing import Any
 
 from kettle_core.errors import KettleError
+from kettle_media.assembly.open_takes import OpenTakes
 from kettle_media.player.messages import LENGTH, Message
 from kettle_media.player.player import Order, Player
 from kettle_media.player.show import Named, measure, needs_measuring, show_named
@@ -34,26 +36,15 @@ class GoneError(Exception):
     """Nobody listens any more."""
 
 
-class Line(Protocol):
-    """A connection by which orders come and messages go."""
-
-    def readline(self) -> bytes:
-        """The next line; empty at the end."""
-        ...
-
-    def write(self, data: "bytes | memoryview[int]", /) -> int | None:
-        """Send some of what is given; says how much."""
-        ...
-
-
 class PlayerProcess:
     """Answers orders from a line until nobody listens at its other end."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: io.RawIOBase) -> None:
         self._line = line
         self._named: Named = {}
         self._lines: queue.Queue[bytes] = queue.Queue()
         self._show: Show | None = None
+        self._takes = OpenTakes()
         self._player: Player | None = None
         self._turn = 0
         self._opened = 0  # how often something was
@@ -72,11 +63,15 @@ class PlayerProcess:
                     self._say(made)
         if self._show:
             self._show.close()
+        self._takes.keep(())
 
     def _listen(self) -> None:
+        # The line itself would read them byte by byte; a cut list has a hundred thousand.
+        lines = io.BufferedReader(self._line)
         with suppress(ConnectionError):
-            while line := self._line.readline():
+            while line := lines.readline():
                 self._lines.put(line)
+        lines.detach()
         self._lines.put(b"")
 
     def _follow_orders(self, wait: bool) -> None:
@@ -135,9 +130,11 @@ class PlayerProcess:
         self._opened += 1
         try:
             unmeasured = needs_measuring(self._named)
-            self._show = show_named(self._named, stamped=unmeasured)
+            before = self._takes.opened
+            self._show = show_named(self._named, unmeasured, self._takes)
             self._player = Player(self._show)
-            self._player.warm_up()
+            if unmeasured or self._takes.opened > before:
+                self._player.warm_up()
         except KettleError as error:
             self._fail(error)
             return

@@ -12,6 +12,7 @@ from kettle_core.assembly.cut_list import CutList
 from kettle_core.rig.format import Format
 from kettle_core.timing.time_map import Source
 from kettle_media.assembly.cut_file import cuts_from_dict, cuts_to_dict
+from kettle_media.assembly.open_takes import OpenTakes
 from kettle_media.assembly.show import show_of_assembly
 from kettle_media.program.show import Show
 from kettle_media.program.sources import TakeSources
@@ -43,16 +44,21 @@ def named_cuts(
     }
 
 
-def show_named(named: Named, stamped: bool = False) -> Show:
-    """What is named, as it counts now; a take by its stamps alone, if so. Raises KettleError."""
+def show_named(named: Named, stamped: bool = False, opened: OpenTakes | None = None) -> Show:
+    """What is named, as it counts now; a take by its stamps alone, if so. Raises KettleError.
+
+    What is `opened` stays so, and is used again where it is the same.
+    """
     if "take" in named:
         folder = TakeFolder(Path(named["take"]))
         sync = stamped_sync(folder, folder.read_info()) if stamped else None
-        return show_of_take(folder, sync)
+        return show_of_take(folder, sync, None if stamped else opened)
     takes = {take: TakeFolder(Path(path)) for take, path in named["takes"].items()}
     small = _small(format_from_dict(named["format"]))
     cuts, files = cuts_from_dict(named["cuts"]), Path(named["files"])
-    return show_of_assembly(takes, cuts, small, at_once=True, files=files)
+    if opened:
+        opened.keep([folder.path for folder in takes.values()])
+    return show_of_assembly(takes, cuts, small, at_once=True, files=files, opened=opened)
 
 
 def needs_measuring(named: Named) -> bool:
@@ -70,16 +76,23 @@ def measure(named: Named) -> None:
     align_take(folder, info, info.damaged, at_once=True)
 
 
-def show_of_take(folder: TakeFolder, sync: TakeSync | None = None) -> Show:
+def show_of_take(
+    folder: TakeFolder, sync: TakeSync | None = None, opened: OpenTakes | None = None
+) -> Show:
     """A take as it counts now, at most 1000 px wide, in a sync or in its own. Raises TakeError."""
-    info = folder.read_info()
-    sync = sync or align_take(folder, info, info.damaged, at_once=True)
-    sources = TakeSources(folder, info, sync, at_once=True)
+    if opened:
+        one = opened.take(folder)
+        info, sources = one.info, one.sources
+    else:
+        info = folder.read_info()
+        sync = sync or align_take(folder, info, info.damaged, at_once=True)
+        sources = TakeSources(folder, info, sync, at_once=True)
     rig = sources.rig
     said = follow_cues(folder, rig)
     plan, _ = plan_take(rig, said, info.id, sources.length_ns, _small(rig.format))
     take = Source("take", info.id)
-    return Show(plan, {take: sources}, sources.masks())
+    lent = frozenset({take} if opened else ())
+    return Show(plan, {take: sources}, sources.masks(), lent=lent)
 
 
 def _small(format_: Format) -> Format:

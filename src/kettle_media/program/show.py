@@ -33,6 +33,8 @@ class Show:
     masks: Mapping[str, Plane]
     # Program times in ns and what begins there.
     chapters: tuple[tuple[int, str], ...] = ()
+    # Sources that somebody else closes.
+    lent: frozenset[Source] = frozenset()
 
     @cached_property
     def sounds(self) -> LineSounds:
@@ -44,6 +46,7 @@ class Show:
         return {source: one.identity() for source, one in self.sources.items()}
 
     def close(self) -> None:
-        """Close what was opened."""
-        for one in self.sources.values():
-            one.close()
+        """Close what was opened for it."""
+        for source, one in self.sources.items():
+            if source not in self.lent:
+                one.close()

@@ -1,6 +1,6 @@
 """A recorded sound on the master's time axis at 48 kHz, from any place on.
 
-It is resampled in blocks that begin anew at an anchor every 10 s and wherever the clock's map
+It is resampled in blocks that begin anew at an anchor every 2 s and wherever the clock's map
 bends, each with some sound before it (pre-roll) so that the filter has settled. So a jump gives
 the same samples as reading on, and where blocks meet there is no step: every sample is taken at
 the place that the map says, to a fraction of a sample.
@@ -28,9 +28,9 @@ from kettle_media.take.track_index import track_index
 from kettle_media.told import Told
 
 MASTER_HZ = 48_000
-ANCHOR_SAMPLES = 10 * MASTER_HZ
+ANCHOR_SAMPLES = 2 * MASTER_HZ
 PRE_ROLL_SAMPLES = 2048
-KEPT_BLOCKS = 3
+KEPT_BLOCKS = 6
 # A fraction of a sample below this is none.
 LEAST_FRACTION = 1e-4
 Samples = NDArray[np.float32]

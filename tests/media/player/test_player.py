@@ -18,7 +18,7 @@ import simplejpeg
 
 from kettle_core.assembly.cut_list import CutList, Piece
 from kettle_core.picture.picture import picture_from_i420
-from kettle_core.program.afterwards import Afterwards
+from kettle_core.program.afterwards import Afterwards, Nudge
 from kettle_core.program.cues import GoOn, Hide, Pause, ToScene
 from kettle_core.rig.changes import with_format
 from kettle_core.rig.format import Format
@@ -26,6 +26,7 @@ from kettle_core.rig.sound_changes import with_tone
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.time_map import Source
 from kettle_engine.viewing.take_live import TakeLive
+from kettle_media.assembly.open_takes import open_take
 from kettle_media.player.messages import LENGTH, Message
 from kettle_media.player.nest import Nest
 from kettle_media.player.player import Order, Player
@@ -40,11 +41,13 @@ from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.afterwards import follow_cues, write_afterwards
 from kettle_media.take.align import align_take, go_on
 from kettle_media.take.cues import write_cues
+from kettle_media.take.rig_now import write_rig_now
 from kettle_media.take.sync_report import read_sync
 from tests.fixtures import copied_take
 
 S = 10**9
 HZ = 48_000
+MOVED = Afterwards(nudges=(Nudge("display-1", 200.0),))
 CUES = (ToScene(0, "scene-1"), Pause(S), GoOn(2 * S), Hide(3 * S, "webcam-1"))
 
 
@@ -266,7 +269,10 @@ class Line:
 
     def open(self):
         """Have the take opened, as it is by now."""
-        self.file.write(json.dumps({"play": named_take(self.folder)}).encode() + b"\n")
+        self.play(named_take(self.folder))
+
+    def play(self, named):
+        self.file.write(json.dumps({"play": named}).encode() + b"\n")
         self.file.flush()
 
     def order(self, **order):
@@ -323,6 +329,37 @@ class InProcesses(unittest.TestCase):
         after = line.next(Message.PICTURE)
         self.assertEqual((before.turn, after.turn), (1, 2))
         self.assertNotEqual(before.body, after.body)
+
+    def test_what_has_not_changed_of_a_take_stays_open_and_what_has_is_seen(self):
+        folder = copied_take("open-while-cut")
+        info = folder.read_info()
+        align_take(folder, info)
+        line = Line(InThisProcess(), folder.path)
+        self.addCleanup(line.close)
+        line.next(Message.READY)
+        opens = mock.patch("kettle_media.assembly.open_takes.open_take", wraps=open_take)
+        pieces = tuple(Piece(f"p{n}", info.id, n * 10**7, n * 10**7 + 10**7) for n in range(300))
+        rig = replace(info.rig_values, default_scene_id="scene-2")
+        changes = (
+            ("a piece less", lambda: None, 0),
+            ("a cue", lambda: write_afterwards(folder, Afterwards((Hide(0, "webcam-1"),))), 0),
+            ("a track moved", lambda: write_afterwards(folder, MOVED), 1),
+            ("another rig", lambda: write_rig_now(folder, info, rig), 1),
+            ("measured again", lambda: align_take(folder, info, again=True), 1),
+        )
+        seen = set()
+        with opens as opened:
+            for turn, (what, change, times) in enumerate(changes, 1):
+                with self.subTest(what):
+                    change()
+                    opened.reset_mock()
+                    cuts = CutList(pieces[turn:])
+                    line.play(named_cuts({info.id: folder}, cuts, Format(320, 180), folder.path))
+                    line.order(turn=turn, at=1.0)
+                    picture = line.next(Message.PICTURE)
+                    self.assertEqual((picture.turn, opened.call_count), (turn, times))
+                    seen.add(picture.body)
+        self.assertGreaterEqual(len(seen), 3)
 
     def test_a_take_plays_by_its_stamps_until_it_was_measured(self):
         folder = copied_take("not-measured-yet")
