@@ -1,7 +1,9 @@
-"""How soon an assembly of many pieces answers a cut, and how soon the page draws it."""
+"""How soon an assembly of many pieces answers a cut, draws it and plays it."""
 
+import gc
 import os
 import random
+import shutil
 import signal
 import socket
 import subprocess
@@ -15,19 +17,26 @@ from typing import Any
 
 import numpy as np
 
+from kettle_cli.bench_player import beyond
+from kettle_cli.bench_program import repeated
 from kettle_cli.bench_takes import HOURS, open_library, stretch
 from kettle_cli.browser import launch
+from kettle_cli.listener import listener
 from kettle_cli.paths import ROOT
 from kettle_core.assembly.cut_changes import take_out
 from kettle_core.assembly.cut_list import CutList, Known, Place
 from kettle_core.errors import EngineError
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.player.show import Named, named_cuts
+from kettle_media.survey.paths import SurveyPaths
 from kettle_media.survey.survey import survey_take
+from kettle_media.take.align import align_take
 from kettle_media.take.folder import TakeFolder
 
 PIECES, PRESSES, ANSWERED_MS, DRAWN_MS = 200, 30, 150.0, 100.0
 # Who cuts looks at what came of it before the next press.
 RESTS_S, DRAWN_LIMIT_S = 1.5, 10.0
+LISTENS_S, PLAYED_MS = 0.5, 300.0
 SERVE = (
     "import django; django.setup(); from kettle_cli.run_commands import answer_pages; "
     "answer_pages({port})"
@@ -48,7 +57,7 @@ LISTEN = """() => {
 
 def assembly_times(folder: TakeFolder, data: Path) -> list[str]:
     """What is beyond its limit of an assembly's times; each is printed."""
-    stretch(folder, survey_take(folder))
+    _hours_of(folder, folder.path.with_name("hours"))
     open_library(data)
     from kettle_web.assembly.material import Material
     from kettle_web.assembly.services import take_over, version_of
@@ -61,7 +70,19 @@ def assembly_times(folder: TakeFolder, data: Path) -> list[str]:
     cuts, known = version.values, Material(tutorial).known()
     length_ns = known.takes[cuts.pieces[0].take]
     take_over(version=version, cuts=_cut(cuts, known, length_ns), words="cut")
-    return [*_answered(version), *_drawn(version.pk, data)]
+    played = _played(Material(tutorial), version.values)
+    return [*played, *_answered(version), *_drawn(version.pk, data)]
+
+
+def _hours_of(folder: TakeFolder, target: Path) -> None:
+    """Have hours of a take in its place: every packet that many times, its survey so often."""
+    survey = survey_take(folder)
+    long = repeated(folder, target, HOURS * 3600 * NS_PER_S // survey.length_ns)
+    paths = SurveyPaths(folder).folder, SurveyPaths(long).folder
+    shutil.copytree(*paths)
+    stretch(long, survey)
+    align_take(long, long.read_info(), at_once=True)
+    shutil.rmtree(folder.path)
 
 
 def _cut(cuts: CutList, known: Known, length_ns: int) -> CutList:
@@ -75,10 +96,39 @@ def _cut(cuts: CutList, known: Known, length_ns: int) -> CutList:
     return cuts
 
 
+def _played(material: Any, cuts: CutList) -> list[str]:
+    """How soon a list that was just cut plays from the cut on."""
+    rng, found, known = random.Random(5), [], material.known()  # noqa: S311
+    with listener() as player:
+        player.open(_named(material, cuts))
+        for _ in range(PRESSES):
+            begins, wide = 0, []
+            for piece in cuts.shown:
+                if piece.until_ns - piece.from_ns > 3 * NS_PER_S:
+                    wide.append((begins, piece))
+                begins += piece.until_ns - piece.from_ns
+            begins, piece = rng.choice(wide)
+            at_ns = piece.from_ns + NS_PER_S
+            places = Place(piece.id, at_ns), Place(piece.id, at_ns + NS_PER_S // 2)
+            cuts = take_out(cuts, known, *places)
+            at_s = begins / NS_PER_S + 0.5
+            found.append(player.played_ms(at_s, _named(material, cuts)))
+            time.sleep(LISTENS_S)
+    return beyond(found, f"a cut of {PIECES} pieces over {HOURS} h", PLAYED_MS)
+
+
+def _named(material: Any, cuts: CutList) -> Named:
+    return named_cuts(material.folders, cuts, material.format, material.files)
+
+
 def _answered(version: Any) -> list[str]:
     from django.test import Client
 
     client, rng, found = Client(headers={"host": "127.0.0.1"}), random.Random(2), []  # noqa: S311
+    # Who presses has the page open, of a server that has put aside what it was loaded with.
+    client.get(f"/assembly/{version.pk}/")
+    gc.collect()
+    gc.freeze()
     for _ in range(PRESSES):
         version.refresh_from_db()
         piece = rng.choice([p for p in version.values.shown if p.until_ns - p.from_ns > NS_PER_S])
@@ -96,7 +146,7 @@ def _answered(version: Any) -> list[str]:
         f"a cut of {PIECES} pieces over {HOURS} h and the page then: {median:.0f} ms, worst of "
         f"{PRESSES} {max(found):.0f} ms (limit {ANSWERED_MS:g})"
     )
-    return ["a cut answered"] if median > ANSWERED_MS else []
+    return ["a cut answered"] if max(found) > ANSWERED_MS else []
 
 
 def _drawn(pk: int, data: Path) -> list[str]:

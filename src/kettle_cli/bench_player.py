@@ -1,25 +1,23 @@
 """bench player: how soon a take plays from any place, a changed program is composed."""
 
-import json
 import tempfile
 import time
 from argparse import Namespace
-from contextlib import closing
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from kettle_cli.bench_program import SECONDS, repeated
 from kettle_cli.bench_takes import recorded_take
+from kettle_cli.listener import listener
 from kettle_core.errors import EngineError
 from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.cues import Hide, Show
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.process import work_frame_by_frame
-from kettle_media.player.messages import LENGTH, Message
-from kettle_media.player.nest import Nest
+from kettle_media.player.messages import Message
 from kettle_media.player.show import named_take
 from kettle_media.program.take_program import render_program
 from kettle_media.take.afterwards import write_afterwards
@@ -48,39 +46,23 @@ def bench_player(_: Namespace) -> int:
 
 
 def _jumps(folder: TakeFolder) -> list[str]:
-    nest, rng = Nest(), np.random.default_rng(3)
-    found: dict[int, list[float]] = {Message.PICTURE: [], Message.SOUND: []}
-    try:
-        with closing(nest.player()) as line:
-            both = line.makefile("rwb")
-            both.write(json.dumps({"play": named_take(folder.path)}).encode() + b"\n")
-            both.flush()
-            _read(both)  # it is ready
-            for turn in range(1, JUMPS + 1):
-                order = {"turn": turn, "at": float(rng.uniform(0, SECONDS - 2)), "rate": 1.0}
-                both.write(json.dumps({**order, "playing": True}).encode() + b"\n")
-                both.flush()
-                began, waits = time.perf_counter(), set(found)
-                while waits:
-                    message = _read(both)
-                    if message.turn == turn and message.kind in waits:
-                        waits.remove(message.kind)
-                        found[message.kind].append((time.perf_counter() - began) * 1000)
-            both.close()
-    finally:
-        nest.end()
+    rng = np.random.default_rng(3)
+    with listener() as player:
+        player.open(named_take(folder.path))
+        found = [player.played_ms(float(rng.uniform(0, SECONDS - 2))) for _ in range(JUMPS)]
+    return beyond(found, "a jump", JUMP_MS)
+
+
+def beyond(found: Sequence[Mapping[int, float]], what: str, limit_ms: float) -> list[str]:
+    """Print how soon pictures and sounds came after something; gives what came too late."""
     wrong = []
     for kind, words in ((Message.PICTURE, "picture"), (Message.SOUND, "sound")):
-        worst, median = max(found[kind]), float(np.median(found[kind]))
-        told = f"worst of {JUMPS} {worst:.0f} ms (limit {JUMP_MS:g})"
-        print(f"{words} after a jump: {median:.0f} ms, {told}")
-        wrong += [f"{words} after a jump"] if worst > JUMP_MS else []
+        times_ms = [one[kind] for one in found]
+        worst, median = max(times_ms), float(np.median(times_ms))
+        told = f"worst of {len(found)} {worst:.0f} ms (limit {limit_ms:g})"
+        print(f"{words} after {what}: {median:.0f} ms, {told}")
+        wrong += [f"{words} after {what}"] if worst > limit_ms else []
     return wrong
-
-
-def _read(both: Any) -> Message:
-    (length,) = LENGTH.unpack(both.read(LENGTH.size))
-    return Message.unpacked(both.read(length))
 
 
 def _changed(folder: TakeFolder, room: Path) -> list[str]:

@@ -211,7 +211,7 @@ def repeated(folder: TakeFolder, target: Path, times: int) -> TakeFolder:
     """A long take: every track of a short one over and over, packets as they are."""
     long = TakeFolder.create(target)
     info = folder.read_info()
-    length_ms = SECONDS * 1000
+    length_ms = (info.duration_ns or 0) // 1_000_000
     for track in info.tracks:
         repeat_packets(folder.track_path(track), long.track_path(track), times, length_ms)
         rows = read_times(folder.times_path(track))
@@ -221,7 +221,7 @@ def repeated(folder: TakeFolder, target: Path, times: int) -> TakeFolder:
             for name in ("device_ns", "master_ns", "pts_ns"):
                 part[name] += n * length_ms * 1_000_000
         write_times(long.times_path(track), np.concatenate(more))
-    long.write_info(replace(info, duration_ns=times * SECONDS * NS_PER_S))
+    long.write_info(replace(info, duration_ns=times * length_ms * 1_000_000))
     return long
 
 

@@ -86,12 +86,12 @@ def _hour_s(folder: TakeFolder) -> float:
 
 def stretch(folder: TakeFolder, survey: Survey) -> None:
     """Have a take and its survey look as if it lasted three hours."""
-    times = HOURS * 3600 // SECONDS
+    times = HOURS * 3600 * NS_PER_S // survey.length_ns
     info = folder.read_info()
     folder.write_info(replace(info, duration_ns=HOURS * 3600 * NS_PER_S))
 
     def all_along(stretches: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
-        shifts = (n * SECONDS * NS_PER_S for n in range(times))
+        shifts = (n * survey.length_ns for n in range(times))
         return tuple((a + by, b + by) for by in shifts for a, b in stretches)
 
     tracks = []
