@@ -39,7 +39,7 @@ from kettle_media.take.packets import repeat_packets
 from kettle_media.take.picture_track import PictureTrack
 from kettle_media.take.sound_track import MASTER_HZ
 from kettle_media.take.sync_report import TakeSync
-from kettle_media.take.times import NOTED, read_times, write_times
+from kettle_media.take.times import read_times, write_times
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 
@@ -187,16 +187,14 @@ def _places(folder: TakeFolder, target: Path, times: int, words: str) -> None:
     """How long any place of a long take needs, opened and warm."""
     long = repeated(folder, target, times)
     info = long.read_info()
+    sync = align_take(long, info)
     for name in ("display-1", "webcam-1"):
-        track = info.track(name)
-        rows = read_times(long.times_path(track))
-        captured = rows[rows["kept"] != NOTED]["pts_ns"].astype(np.float64)
         began = time.perf_counter()
-        opened = PictureTrack(long, track, TakeSync((), {name: captured}, 0))
+        opened = PictureTrack(long, info.track(name), sync)
         first_s = time.perf_counter() - began
         found = []
         with closing(opened):
-            for at_ns in np.random.default_rng(5).uniform(0, captured[-1], JUMPS):
+            for at_ns in np.random.default_rng(5).uniform(0, info.duration_ns or 0, JUMPS):
                 began = time.perf_counter()
                 opened.at(float(at_ns))
                 found.append((time.perf_counter() - began) * 1e3)

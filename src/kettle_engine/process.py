@@ -24,10 +24,3 @@ def work_frame_by_frame(kept_bytes: int = KEPT_BYTES, arenas: int = 0) -> None:
         library.mallopt(M_TRIM_THRESHOLD, kept_bytes)
         if arenas:
             library.mallopt(M_ARENA_MAX, arenas)
-
-
-def give_memory_back() -> None:
-    """Give what was freed back to the system, after something that took much for a while."""
-    library = ctypes.CDLL(None)
-    if hasattr(library, "malloc_trim"):
-        library.malloc_trim(0)

@@ -15,10 +15,10 @@ from kettle_engine.clock import VirtualClock
 from kettle_engine.devices.rack import Delivery, Rack
 from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.devices.used import UsedPictures
-from kettle_engine.process import give_memory_back
 from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.recording.recorder import Recorder
 from kettle_engine.stamps import Arrival
+from kettle_media.memory import give_memory_back
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo
 

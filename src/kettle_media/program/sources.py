@@ -53,8 +53,10 @@ class TakeSources:
     @property
     def length_ns(self) -> int:
         """How long the take is; of one that was cut off, as long as something was recorded."""
+        if self._info.duration_ns:
+            return self._info.duration_ns
         recorded = max((c[-1] for c in self._sync.captured_ns.values() if c.size), default=0.0)
-        return self._info.duration_ns or int(recorded)
+        return int(recorded)
 
     def pictures(self, inputs: Iterable[str], record_ns: float) -> dict[str, Picture]:
         """The pictures of inputs at a record time; those that were not recorded are left out."""

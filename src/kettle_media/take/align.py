@@ -12,12 +12,14 @@ from kettle_core.errors import TakeError
 from kettle_core.timing.clock_map import ClockMap, map_clock
 from kettle_core.timing.sync import Lag, LagSum, picture_changes, picture_lag, sound_changes
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.memory import give_memory_back
 from kettle_media.take.afterwards import read_afterwards
 from kettle_media.take.cues import read_pauses
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo, TrackInfo
 from kettle_media.take.sound_track import MASTER_HZ, RawTrack, SoundTrack
 from kettle_media.take.sync_report import (
+    Captured,
     Evidence,
     TakeSync,
     TrackSync,
@@ -122,6 +124,7 @@ def measured_take(
             return known
         sync = measure_sync(folder, info, tracks, give_way)
         write_sync(folder, sync, times_sizes(folder, list(tracks)))
+        give_memory_back()
     return sync
 
 
@@ -133,10 +136,7 @@ def nudged_sync(sync: TakeSync, folder: TakeFolder) -> TakeSync:
     tracks = tuple(
         replace(t, latency_ms=t.latency_ms - nudges.get(t.name, 0.0)) for t in sync.tracks
     )
-    captured = {
-        name: at_ns + nudges.get(name, 0.0) * 1e6 for name, at_ns in sync.captured_ns.items()
-    }
-    return TakeSync(tracks, captured, sync.start_ns)
+    return TakeSync(tracks, sync.captured_ns.corrected(tracks), sync.start_ns)
 
 
 def measure_sync(
@@ -182,9 +182,8 @@ def measure_sync(
                 measured.latency_ms += lag.lag_ms
                 measured.source = f"measured against {voice.info.title}"
             give_way()
-    captured = {name: m.captured_ns(start_ns) for name, m in found.items()}
-    found_tracks = tuple(_track_sync(m, captured[name], info) for name, m in found.items())
-    return TakeSync(found_tracks, captured, start_ns)
+    measured_tracks = tuple(_track_sync(m, info) for m in found.values())
+    return TakeSync(measured_tracks, Captured(folder, tracks, measured_tracks, start_ns), start_ns)
 
 
 def _measured(folder: TakeFolder, track: TrackInfo) -> Measured:
@@ -343,8 +342,9 @@ def _note_lag(measured: Measured, place: tuple[float, float], lag: Lag) -> None:
     )
 
 
-def _track_sync(measured: Measured, captured_ns: NDArray[np.float64], info: TakeInfo) -> TrackSync:
+def _track_sync(measured: Measured, info: TakeInfo) -> TrackSync:
     track, clock, first = measured.info, measured.clock, measured.rows[0]
+    captured_ns = measured.captured_ns(info.start_master_ns)[0]
     rates = [piece.drift_ppm for piece in clock.pieces]
     true_offset = true_drift = None
     if track.truth:
@@ -353,7 +353,7 @@ def _track_sync(measured: Measured, captured_ns: NDArray[np.float64], info: Take
         true_offset = (int(first["pts_ns"]) - (elapsed - info.start_master_ns)) / 1e6
     return TrackSync(
         name=track.name,
-        offset_ms=float(first["pts_ns"] - captured_ns[0]) / 1e6,
+        offset_ms=float(first["pts_ns"] - captured_ns) / 1e6,
         drift_ppm=clock.drift_ppm,
         least_ppm=min(rates),
         most_ppm=max(rates),

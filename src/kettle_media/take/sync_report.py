@@ -1,7 +1,7 @@
 """What was measured of a take's clocks and latencies, and sync.json, in which it is kept."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -59,12 +59,46 @@ class TrackSync:
         return self.clock.to_master_ns(track_ns) - start_ns - self.latency_ms * 1e6
 
 
+class Captured(Mapping[str, NDArray[np.float64]]):
+    """By the names of tracks when each frame or block was captured, record time in ns.
+
+    Times are read when they are first asked for: hours of sounds have a million that nobody
+    wants who only hears them. That raises TakeError where they are missing or damaged.
+    """
+
+    def __init__(
+        self, folder: TakeFolder, infos: Sequence[TrackInfo], tracks: Sequence[TrackSync],
+        start_ns: int,
+    ) -> None:  # fmt: skip
+        self._folder, self._start_ns = folder, start_ns
+        self._infos = {info.name: info for info in infos}
+        self._tracks = {track.name: track for track in tracks}
+        self._known: dict[str, NDArray[np.float64]] = {}
+
+    def corrected(self, tracks: Sequence[TrackSync]) -> "Captured":
+        """The same by other corrections."""
+        return Captured(self._folder, tuple(self._infos.values()), tracks, self._start_ns)
+
+    def __getitem__(self, name: str) -> NDArray[np.float64]:
+        if name not in self._known:
+            rows = read_times(self._folder.times_path(self._infos[name]))
+            kept = rows["pts_ns"][rows["kept"] != NOTED]
+            self._known[name] = self._tracks[name].captured_ns(kept, self._start_ns)
+        return self._known[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._infos)
+
+    def __len__(self) -> int:
+        return len(self._infos)
+
+
 @dataclass(frozen=True)
 class TakeSync:
     """All tracks' corrections and, by name, when each frame or block was captured (ns)."""
 
     tracks: tuple[TrackSync, ...]
-    captured_ns: Mapping[str, NDArray[np.float64]]
+    captured_ns: Captured
     start_ns: int
 
     def of(self, name: str) -> TrackSync:
@@ -101,13 +135,7 @@ def read_sync(folder: TakeFolder, tracks: "list[TrackInfo]") -> TakeSync | None:
         start_ns = int(report["start_master_ns"])
     except (OSError, ValueError, KeyError, TypeError):
         return None
-    captured = {}
-    for track in tracks:
-        rows = read_times(folder.times_path(track))
-        kept = rows[rows["kept"] != NOTED]
-        sync = next(t for t in found if t.name == track.name)
-        captured[track.name] = sync.captured_ns(kept["pts_ns"], start_ns)
-    return TakeSync(found, captured, start_ns)
+    return TakeSync(found, Captured(folder, tracks, found, start_ns), start_ns)
 
 
 def _track_of(row: dict[str, Any]) -> TrackSync:
