@@ -35,7 +35,7 @@ from kettle_media.take.cues import read_cues, read_pauses
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING
 from kettle_media.take.inspect import inspect_take
-from kettle_media.take.times import KEPT, NOTED, read_times
+from kettle_media.take.times import FILLED, KEPT, NOTED, read_times
 from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 
@@ -206,17 +206,18 @@ def _long_take(minutes: float) -> None:
         sync = align_take(folder, info, again=True)
         print(f"sync: {time.process_time() - began_cpu:.1f} s of CPU")
         grid_ns = np.arange(0.0, minutes * 60 * NS_PER_S, NS_PER_S)
-        errors_ms = {}
+        errors_ms, came_ns = {}, {}
         for item in inputs:
             track = next(t for t in info.tracks if t.name == item.id)
             rows = read_times(folder.times_path(track))
             captured_ns = sync.captured_ns[item.id][rows["kept"][rows["kept"] != NOTED] == KEPT]
-            # Silence that was put in has the stamps of what was before it.
-            rows = rows[rows["kept"] == KEPT]
             clock = studio.clock_of(item.device)
+            # Silence that was put in has the stamps of what was before it.
+            there = rows[rows["kept"] != FILLED]["device_ns"]
+            came_ns[item.name] = np.array([clock.device_to_master_ns(d) for d in there])
+            rows = rows[rows["kept"] == KEPT]
             true_ns = np.array([clock.device_to_master_ns(d) for d in rows["device_ns"]])
             off_ns = captured_ns + info.start_master_ns - true_ns
-            _look_after_pauses(item, true_ns - info.start_master_ns, changes["cues"])
             errors_ms[item.id] = np.interp(grid_ns, rows["pts_ns"], off_ns) / 1e6
             found = sync.of(item.id)
             print(
@@ -225,6 +226,8 @@ def _long_take(minutes: float) -> None:
                 f"{len(found.clock.pieces)} pieces, bound {found.bound_ms} ms"
             )
         _judge(inputs, errors_ms)
+        for title, at_ns in came_ns.items():
+            _look_after_pauses(title, at_ns - info.start_master_ns, changes["cues"])
         if grown > MOST_GROWN:
             raise EngineError(f"Its memory grew by {grown:.1%} while it recorded.")
 
@@ -248,14 +251,16 @@ def _changes(studio: Studio, devices: list[str], length_ns: int) -> dict[str, An
     return {"cues": cues, "happenings": happenings}
 
 
-def _look_after_pauses(item: Input, true_ns: FloatArray, cues: Sequence[Cue]) -> None:
-    """Raise EngineError where what was captured just after a pause was not written."""
+def _look_after_pauses(name: str, at_ns: FloatArray, cues: Sequence[Cue]) -> None:
+    """Raise EngineError where what was captured just after a pause was neither written nor
+    noted.
+    """
     for cue in cues:
         if isinstance(cue, GoOn):
-            after_ns = float(true_ns[true_ns >= cue.at_ns].min(initial=np.inf)) - cue.at_ns
+            after_ns = float(at_ns[at_ns >= cue.at_ns].min(initial=np.inf)) - cue.at_ns
             if after_ns > AFTER_PAUSE_NS:
                 at_s, lost_ms = cue.at_ns / NS_PER_S, after_ns / 1e6
-                raise EngineError(f"{item.name} lost {lost_ms:.0f} ms after {at_s:.0f} s, a pause.")
+                raise EngineError(f"{name} lost {lost_ms:.0f} ms after {at_s:.0f} s, a pause.")
 
 
 class _Memory:
