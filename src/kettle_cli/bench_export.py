@@ -26,7 +26,7 @@ MOST_RATIO = 1.0
 LONGER, MOST_GROWTH, MOST_OFF = 8, 1.05, 0.2
 ORDERS = (
     Export(), Export(lines=720, crf=24), Export("webm", lines=480, speed="ultrafast"),
-    Export("m4a"),
+    Export("m4a"), Export("flac"),
 )  # fmt: skip
 LENGTHS_S, SIZES_MB = (5.0, 1200.0), (2.0, 200.0)
 
@@ -113,11 +113,10 @@ def _export_times(path: Path, times: int, order: Export) -> None:
 
     export({info.id: folder}, cuts, info.rig_values.format, order, target, tell)
     took_s = time.monotonic() - began
-    at_s, share = next(row for row in told if row[1] >= 0.1)
-    found = {
-        "peak_mb": _peak_mb(),
-        "off": at_s * (1 - share) / share / (took_s - at_s) - 1,
-    }
+    # As `Job.left_s` tells it.
+    (first_s, first), (at_s, share) = told[0], next(row for row in told if row[1] >= 0.1)
+    left_s = (at_s - first_s) * (1 - share) / (share - first)
+    found = {"peak_mb": _peak_mb(), "off": left_s / (took_s - at_s) - 1}
     (path / "export.json").write_text(json.dumps(found))
 
 

@@ -144,6 +144,8 @@ def _rewrapping(room: Path) -> None:
     short = folder.track_path(folder.read_info().track("webcam-1"))
     hour = room / "hour.mkv"
     repeat_packets(short, hour, 180, 20_000)
+    # The disk is not to be busy with it meanwhile.
+    _sync(hour)
     times_s = [
         (
             _took_s(shutil.copyfile, hour, room / "copy.mkv"),

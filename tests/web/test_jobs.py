@@ -45,6 +45,15 @@ def works(doing):
     return {"found": 3}
 
 
+def paces(doing):
+    began = timezone.now()
+    for passed_s, done in ((100, 10), (110, 20), (120, 30)):
+        now = began + timedelta(seconds=passed_s)
+        with mock.patch.object(timezone, "now", lambda now=now: now):
+            doing.tell(done, 100)
+            did.append(Job.objects.get().left_s)
+
+
 def fails(_doing):
     raise TakeError("The track headset is missing.")
 
@@ -148,6 +157,12 @@ class OneJob(TestCase):
             do_jobs()
         job.refresh_from_db()
         self.assertEqual((job.state, job.sentence), ("done", ""))
+
+    def test_its_end_is_told_by_its_pace_since_it_first_said_how_far_it_is(self):
+        with mock.patch.object(jobs_doing, "TELL_EVERY_S", 0):
+            self.done(paces)
+        # It had needed 100 s to begin.
+        self.assertEqual(did, [None, 80.0, 70.0])
 
     def test_what_waits_is_cancelled_at_once_and_what_runs_as_soon_as_it_says_something(self):
         job = self.order(works)

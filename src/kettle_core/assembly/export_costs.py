@@ -27,8 +27,8 @@ LOSSLESS_KBPS = {"wav": 2304, "flac": 1300}
 # Sound alone is made so many times as fast as it lasts.
 SOUND_SPEED = 15.0
 # Measuring the loudness of a program takes so much of what composing and encoding it does, at
-# 1080 lines; of what writing sound alone does.
-LOUDNESS_SHARE, LOUDNESS_SHARE_OF_SOUND = 0.055, 0.9
+# 1080 lines; of what writing sound alone does that loses nothing, and that takes its encoder.
+LOUDNESS_SHARE, LOUDNESS_SHARE_OF_LOSSLESS, LOUDNESS_SHARE_OF_SOUND = 0.055, 0.85, 0.31
 USUAL_PIXELS = 1920 * 1080
 # Decoding and composing a program take so much of making it at 1080 lines.
 COMPOSING_SHARE = 0.45
@@ -129,7 +129,8 @@ def size_mb(order: Export, mode: Mode, made: Made | None, length_s: float) -> Co
 def loudness_share(order: Export, mode: Mode) -> float:
     """How long measuring its loudness once takes, as a share of making the file."""
     if not order.has_picture:
-        return LOUDNESS_SHARE_OF_SOUND
+        lossless = order.kind in LOSSLESS_KBPS
+        return LOUDNESS_SHARE_OF_LOSSLESS if lossless else LOUDNESS_SHARE_OF_SOUND
     return LOUDNESS_SHARE / _effort(order, mode.width * mode.height / USUAL_PIXELS)
 
 

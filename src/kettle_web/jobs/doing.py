@@ -58,8 +58,9 @@ class Doing:
         """How much of how much is done; written down now and then."""
         now = time.monotonic()
         if now - self._told_at >= TELL_EVERY_S or done == total:
+            first = {} if self._told_at else {"paced_at": timezone.now(), "paced_done": done}
             self._told_at = now
-            self._holding.write(done=min(done, total), total=total, unit=unit)
+            self._holding.write(done=min(done, total), total=total, unit=unit, **first)
 
     def say(self, sentence: str) -> None:
         """What is being done just now, or waited for."""

@@ -108,6 +108,7 @@ def _take(job: Job) -> bool:
         token=F("token") + 1,
         tries=F("tries") + 1,
         began_at=now,
+        paced_at=None,
         heartbeat_at=now,
         done=0,
         total=0,

@@ -36,6 +36,9 @@ class Job(models.Model):
     tries = models.PositiveIntegerField(default=0)
     heartbeat_at = models.DateTimeField(null=True)
     began_at = models.DateTimeField(null=True)
+    # When it was first told how much is done, and how much that was.
+    paced_at = models.DateTimeField(null=True)
+    paced_done = models.PositiveIntegerField(default=0)
     ended_at = models.DateTimeField(null=True)
     made_at = models.DateTimeField(auto_now_add=True)
     result = models.JSONField(default=dict)
@@ -68,11 +71,15 @@ class Job(models.Model):
 
     @property
     def left_s(self) -> float | None:
-        """How long it still takes at the pace it had, None until that can be told."""
-        if self.state != self.State.RUNNING or not self.done or not self.began_at:
+        """How long it still takes at the pace it had, None until that can be told.
+
+        What had to be opened and loaded first is none of its pace.
+        """
+        done = self.done - self.paced_done
+        if self.state != self.State.RUNNING or done <= 0 or not self.paced_at:
             return None
-        elapsed_s = (timezone.now() - self.began_at).total_seconds()
-        return elapsed_s * (self.total - self.done) / self.done
+        elapsed_s = (timezone.now() - self.paced_at).total_seconds()
+        return elapsed_s * (self.total - self.done) / done
 
 
 class Worker(models.Model):
