@@ -212,3 +212,12 @@ class LongTracks(TrackCase):
                     self.assertLessEqual(max(left_out), GO_ON_S - 1)
                     self.assertGreaterEqual(min(left_out), PAUSE_S + KEPT_NS // S)
                     self.assertGreaterEqual(len(left_out), GO_ON_S - PAUSE_S - KEPT_NS // S - 4)
+
+    def test_one_stamp_that_lies_moves_nothing_after_it(self):
+        track, data = self.track(SCREEN), np.full((72, 64), 90, np.uint8)
+        for no in range(100):
+            true_ns = no * FRAME_NS
+            device_ns = EPOCH_NS + true_ns + (S if no == 50 else 0)
+            track.take(Arrival(no, device_ns, FRAME_NS, true_ns, fetch=lambda: data))
+            if no != 50:
+                self.assertLess(abs(track.record_ns(device_ns) - true_ns), 1_000_000, no)

@@ -86,6 +86,8 @@ class Track:
         self._shift_ns = 0
         # By how much record time is ahead of the track's axis, which goes by the device's clock.
         self._ahead_ns: int | None = None
+        # The same by the newest capture alone.
+        self._newest_ahead_ns = 0
         self._last: Arrival | None = None
         # The last one that was written of a sound.
         self._before: Arrival | None = None
@@ -253,10 +255,14 @@ class Track:
     def _follow_clock(self, arrival: Arrival) -> None:
         """Learn how far the device's clock has gone from the master's.
 
-        What came least late tells it; as time goes on a little more of lateness is believed.
+        What came least late tells it, if the capture before says so too: a single stamp may lie.
+        As time goes on a little more of lateness is believed.
         """
+        before_ns = self._newest_ahead_ns
         ahead_ns = self._begun_master_ns(arrival) - self.start_master_ns - self._place(arrival)
+        self._newest_ahead_ns = ahead_ns
         if self._ahead_ns is not None and self._last:
+            ahead_ns = max(ahead_ns, before_ns)
             passed_ns = max(0, arrival.master_ns - self._last.master_ns)
             believed_ns = self._ahead_ns + passed_ns * MOST_APART_PPM // 1_000_000
             ahead_ns = min(ahead_ns, believed_ns)

@@ -164,6 +164,7 @@ class PlayerProcess:
     def _fail(self, error: KettleError) -> None:
         """Say what is wrong; the next order that begins somewhere tries again."""
         self._player = None
+        self._takes.keep(())
         self._say(Message(Message.TROUBLE, self._turn, 0.0, str(error).encode()))
 
     def _say(self, message: Message) -> None:
