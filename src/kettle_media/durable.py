@@ -39,7 +39,8 @@ def _sync(path: Path, how: Callable[[int], None]) -> None:
 def synced_meanwhile(path: Path) -> Iterator[None]:
     """While a file is written bring it to the disk bit by bit, so that little is left at its end.
 
-    What the disk says against that it says again when the whole file is brought there.
+    A disk that takes its time is not waited for; what it says against that it says again when
+    the whole file is brought there.
     """
     stopped = threading.Event()
 
@@ -48,13 +49,11 @@ def synced_meanwhile(path: Path) -> Iterator[None]:
             while not stopped.wait(SYNC_EVERY_S):
                 sync_file(path)
 
-    thread = threading.Thread(target=sync, name="disk", daemon=True)
-    thread.start()
+    threading.Thread(target=sync, name="disk", daemon=True).start()
     try:
         yield
     finally:
         stopped.set()
-        thread.join()
 
 
 def within(patience_s: float | None, do: Callable[[], None]) -> bool:

@@ -11,7 +11,7 @@ from pathlib import Path
 from unittest import mock
 
 from kettle_media import durable
-from kettle_media.durable import LineFile, replace_file, within
+from kettle_media.durable import LineFile, replace_file, synced_meanwhile, within
 from kettle_media.take.folder import ROOM_BYTES, TakeFolder, free_bytes
 from tests.fixtures import ROOT, copied_take
 from tests.small_disk import small_disk
@@ -26,6 +26,21 @@ class Replacing(unittest.TestCase):
                 replace_file(target, b"x" * 2_000_000)
             self.assertEqual(target.read_bytes(), b"old")
             self.assertEqual(list(disk.iterdir()), [target])
+
+    def test_a_disk_that_does_not_answer_keeps_nobody_who_writes_meanwhile(self):
+        hangs, asked, answered = threading.Event(), threading.Event(), []
+
+        def fdatasync(_descriptor):
+            asked.set()
+            answered.append(hangs.wait(20))
+
+        self.addCleanup(hangs.set)
+        path = ROOT / "written-meanwhile"
+        path.touch()
+        with mock.patch("kettle_media.durable.os.fdatasync", fdatasync):
+            with synced_meanwhile(path):
+                self.assertTrue(asked.wait(30))
+            self.assertEqual(answered, [])
 
     def test_the_room_kept_for_a_takes_end_is_enough_for_it_on_a_full_disk(self):
         info = copied_take("room").read_info()
