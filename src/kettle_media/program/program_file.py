@@ -22,6 +22,7 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.encoding import encoder, open_encoder
 from kettle_media.program.ahead import ahead
 from kettle_media.program.cells import Cell, Composed
+from kettle_media.program.fragments import IN_FRAGMENTS, fragments_beside, put_together
 from kettle_media.program.h264 import headers_of, with_start_codes
 from kettle_media.program.program_sound import (
     SoundWriting,
@@ -78,13 +79,38 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
     TakeError
         If something can't be read or the file can't be written.
     """
+    frames = made.plan.frames
+    with Told(target, True, "{} cannot be written"):
+        if made.container != "mp4":
+            _encode(target, made, on_progress, lambda container: _describe(container, made), {})
+        else:
+            fragments = fragments_beside(target)
+            try:
+                _encode(fragments, made, on_progress, lambda container: None, IN_FRAGMENTS)
+                put_together(
+                    fragments,
+                    target,
+                    lambda container: _describe(container, made),
+                    lambda: on_progress(frames, frames),
+                )
+            finally:
+                fragments.unlink(missing_ok=True)
+    made.sound.stems.finish()
+
+
+def _encode(
+    target: Path,
+    made: ProgramWriting,
+    on_progress: Progress,
+    describe: Callable[[Any], None],
+    options: dict[str, str],
+) -> None:
+    """Write all packets of a program, encoded or taken over, into a file."""
     plan, fps = made.plan, made.plan.fps
-    options = {"movflags": "+faststart"} if made.container == "mp4" else {}
-    told = Told(target, True, "{} cannot be written")
-    with told, av.open(str(target), "w", format=made.container, options=options) as container:
+    with av.open(str(target), "w", format=made.container, options=options) as container:
         video = open_encoder(container, made.settings, plan.frame_size, fps, 1 / fps)
         audio = add_sound(container, made.sound.written)
-        _describe(container, made)
+        describe(container)
         container.start_encoding()
         with ExitStack() as stack:
             pictures = ahead(_Pictures(made, video).packets(), PACKETS_AHEAD, "encode")
@@ -93,7 +119,6 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
                 ahead(sound_packets(made.sound, audio), PACKETS_AHEAD, "sound")
             )
             _mux(container, made, seen, heard, on_progress)
-    made.sound.stems.finish()
 
 
 def _describe(container: Any, made: ProgramWriting) -> None:

@@ -50,19 +50,17 @@ class PictureTrack:
         self._half_frame_ns = round(NS_PER_S / track.mode.fps / 2)
         own = (track.mode.width, track.mode.height)
         self._scaler = Scaler(*size, scaling) if size and size != own else None
-        self._index = track_index(path)
-        packets = self._index.packets
+        index = track_index(path)
+        packets = index.packets
         # Of each row the packet that holds its frame, or the one before where that is missing.
         places = np.searchsorted(packets["ms"], written_ms(rows), side="right") - 1
-        self._packet_of = np.maximum(places, 0)
+        self._packet_of = np.maximum(places, 0).astype(np.int32)
+        self._index = index.to_read()
         keys = np.flatnonzero(packets["key"])
-        keys = keys if keys.size and keys[0] == 0 else np.r_[0, keys]
-        self._key_before = keys[
-            np.maximum(np.searchsorted(keys, np.arange(packets.size), side="right") - 1, 0)
-        ]
+        self._keys = keys if keys.size and keys[0] == 0 else np.r_[0, keys]
         with Told(path):
             self._file = path.open("rb")
-        self._decoder = self._index.decoder()
+        self._decoder = index.decoder()
         self._at = -1  # the last packet that was given to the decoder
         self._shown = -1  # the packet that was asked for last
         self._frame: av.VideoFrame | None = None
@@ -91,7 +89,7 @@ class PictureTrack:
 
     def _go_to(self, number: int) -> None:
         """Decode until a packet has been; the picture is then that of the last one that could."""
-        key = int(self._key_before[number])
+        key = self._key_before(number)
         if number < self._at or key > self._at:
             # As reading on would have it: what could be decoded last, however far before.
             self._frame = None
@@ -100,16 +98,19 @@ class PictureTrack:
                 self._read_until(number)
                 if self._frame is not None or key == 0:
                     break
-                key, number = int(self._key_before[key - 1]), key - 1
+                key, number = self._key_before(key - 1), key - 1
         self._read_until(number)
         # Where nothing up to here can be decoded, what comes first that can.
         while self._frame is None and self._at + 1 < self._index.packets.size:
             self._read_until(self._at + 1)
 
+    def _key_before(self, number: int) -> int:
+        return int(self._keys[np.searchsorted(self._keys, number, side="right") - 1])
+
     def _read_until(self, number: int) -> None:
         while self._at < number:
             self._at += 1
-            if self._index.packets["key"][self._at]:
+            if self._key_before(self._at) == self._at:
                 # Nothing after a keyframe hangs on what was before, damaged or not.
                 self._decoder.flush_buffers()
             # What can't be decoded is skipped.

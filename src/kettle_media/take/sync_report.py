@@ -86,6 +86,9 @@ class Captured(Mapping[str, NDArray[np.float64]]):
             self._known[name] = self._tracks[name].captured_ns(kept, self._start_ns)
         return self._known[name]
 
+    def __contains__(self, name: object) -> bool:
+        return name in self._infos
+
     def __iter__(self) -> Iterator[str]:
         return iter(self._infos)
 

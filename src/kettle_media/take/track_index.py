@@ -11,7 +11,7 @@ fails now and then where several threads do so at once (CPython issue 106905).
 import contextlib
 import json
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -37,6 +37,7 @@ PACKETS = np.dtype(
         ("samples", "<i4"),
     ]
 )
+PLACES = np.dtype([("offset", "<i8"), ("size", "<i4")])
 # A Matroska block begins with the track's number, a time and flags; then comes the packet.
 BLOCK_HEAD_BYTES = 12
 PCM_24 = "pcm_s24le"
@@ -59,6 +60,10 @@ class TrackIndex:
         decoder.extradata = self.extradata
         decoder.thread_count = 1
         return decoder
+
+    def to_read(self) -> "TrackIndex":
+        """The same with no more of each packet than reading it needs; tracks of hours have many."""
+        return replace(self, packets=self.packets[["offset", "size"]].astype(PLACES))
 
     def read(self, file: BinaryIO, number: int) -> Any:
         """A packet by its number; its pts is its number too."""
