@@ -6,17 +6,18 @@ import subprocess
 import tempfile
 import time
 from argparse import Namespace
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor
 from contextlib import closing
 from dataclasses import replace
 from fractions import Fraction
+from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
 
-from kettle_cli.bench_record import pss_bytes
 from kettle_cli.installing import need_debian
-from kettle_core.errors import KettleError
+from kettle_cli.memory import own_bytes
 from kettle_core.program.cues import ToScene
 from kettle_core.program.replay import replay
 from kettle_core.rig.changes import with_format
@@ -54,7 +55,7 @@ def need_ffmpeg() -> None:
     need_debian("ffmpeg", FFMPEG)
 
 
-def bench_program(_: Namespace) -> int:
+def bench_program(options: Namespace) -> int:
     """Measure programs: a take's, a long one's places, memory, sounds; plans."""
     need_ffmpeg()
     work_frame_by_frame()
@@ -67,7 +68,8 @@ def bench_program(_: Namespace) -> int:
         _sounds(folder, sync)
         _cleaned(folder, sync)
         _places(folder, Path(name) / "long", round(10 * 60 / SECONDS), "10 minutes")
-        _memory(folder, Path(name))
+        lengths_min = (10, round(options.minutes)) if options.minutes > 10 else (1, 10)
+        _memory(folder, Path(name), lengths_min)
     return 0
 
 
@@ -223,28 +225,32 @@ def repeated(folder: TakeFolder, target: Path, times: int) -> TakeFolder:
     return long
 
 
-def _memory(folder: TakeFolder, room: Path) -> None:
-    """Memory of rendering a short and a long program with small frames."""
+def _memory(folder: TakeFolder, room: Path, lengths_min: Sequence[int]) -> None:
+    """Memory of rendering a shorter and a longer program with small frames, a process each."""
     found = []
-    for minutes in (1, 10):
+    for minutes in lengths_min:
         long = repeated(folder, room / f"{minutes}-minutes", minutes * 60 // SECONDS)
-        info = long.read_info()
-        small = with_format(info.rig_values, Format(320, 180, Fraction(15)))
-        info = replace(info, rig=rig_to_dict(small))
-        long.write_info(info)
-        sync = align_take(long, info)
-        most = 0
-
-        def watch(done: int, total: int) -> None:
-            nonlocal most
-            if done % 300 == 0:
-                most = max(most, pss_bytes(os.getpid()))
-
-        render_program(long, info, sync, long.program_path, watch)
-        found.append(most / 1e6)
-    if not all(found):
-        raise KettleError("Memory can't be measured here.")
+        small = with_format(long.read_info().rig_values, Format(320, 180, Fraction(15)))
+        long.write_info(replace(long.read_info(), rig=rig_to_dict(small)))
+        with ProcessPoolExecutor(1, get_context("spawn")) as process:
+            found.append(process.submit(_most_mb, long).result())
+    shorter, longer = found
+    words = " and ".join(map(str, lengths_min))
     print(
-        f"memory of rendering 1 and 10 minutes: {found[0]:.0f} and {found[1]:.0f} MB, "
-        f"ratio {found[1] / found[0]:.2f}"
+        f"memory of rendering {words} minutes: {shorter:.0f} and {longer:.0f} MB, "
+        f"ratio {longer / shorter:.2f}"
     )
+
+
+def _most_mb(folder: TakeFolder) -> float:
+    """What this process needs at most while it renders a take's program."""
+    work_frame_by_frame()
+    info, most = folder.read_info(), 0
+
+    def watch(done: int, total: int) -> None:
+        nonlocal most
+        if done % 300 == 0 or done == total:
+            most = max(most, own_bytes(os.getpid()))
+
+    render_program(folder, info, align_take(folder, info), folder.program_path, watch)
+    return most / 1e6

@@ -21,6 +21,7 @@ import numpy as np
 
 from kettle_cli.bench_live import application, cpu_s
 from kettle_cli.browser import launch
+from kettle_cli.memory import pss_bytes, with_children
 from kettle_core.errors import KettleError
 from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.rig import Rig
@@ -257,21 +258,3 @@ def rows_of_drops(folder: TakeFolder) -> list[str]:
         for row in lines
         if row["what"] == "frames were dropped"
     ]
-
-
-def with_children(pid: int) -> list[int]:
-    """A process and all that it started."""
-    try:
-        children = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
-    except OSError:
-        return [pid]
-    return [pid, *(found for child in children for found in with_children(int(child)))]
-
-
-def pss_bytes(pid: int) -> int:
-    """A process's proportional share of memory; 0 if it has gone."""
-    try:
-        lines = Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines()
-    except OSError:
-        return 0
-    return next((int(x.split()[1]) * 1024 for x in lines if x.startswith("Pss:")), 0)

@@ -270,7 +270,8 @@ def _add_developers(words: Any) -> None:
         strict=True,
     ):
         command = kinds.add_parser(name, help=told)
-        command.add_argument("--minutes", type=float, default=1.0, help="how long it is watched")
+        lengths = "how long it is watched; program: rendered beside 10 minutes"
+        command.add_argument("--minutes", type=float, default=1.0, help=lengths)
         command.add_argument("--load", default="", help="record: beside this one only")
         _does(command, f"bench_{name}:bench_{name}")
     soaked = words.add_parser("soak", help="Kill processes at random moments; long takes.")

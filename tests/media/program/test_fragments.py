@@ -26,7 +26,9 @@ def write(path, options, frames):
     """Noise, with frames that wait for later ones, and a hum; 25 kB a frame."""
     noise = np.random.default_rng(3)
     with av.open(str(path), "w", format="mp4", options=options) as container:
-        video = container.add_stream("libx264", rate=FPS, options={"preset": "ultrafast", "qp": "8"})
+        video = container.add_stream(
+            "libx264", rate=FPS, options={"preset": "ultrafast", "qp": "8"}
+        )
         video.width, video.height, video.pix_fmt, video.gop_size = *SIZE, "yuv420p", 15
         video.max_b_frames = 2
         audio = container.add_stream("aac", rate=48000, layout="stereo")
