@@ -14,6 +14,7 @@ from kettle_core.rig.rig import Rig
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.tone import Tone, placed
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.memory import give_memory_back
 from kettle_media.program.cleaned import CleanedSound, Heard
 from kettle_media.rig.stills import masks_of, read_still
 from kettle_media.take.align import GiveWay, go_on, open_sound
@@ -73,6 +74,8 @@ class TakeSources:
             size, scaling = self._sizes[name], self.rig.format.scaling
             opened = PictureTrack(self._folder, track, self._sync, size, scaling)
             self._pictures[name] = opened
+            # The times of hours take much while they are read.
+            give_memory_back()
         return self._pictures[name]
 
     def sound(self, input_id: str, tone: Tone, first: int, count: int) -> Sound:

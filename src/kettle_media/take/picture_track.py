@@ -16,8 +16,7 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
 from kettle_media.take.sync_report import TakeSync
 from kettle_media.take.times import NOTED, read_times, written_ms
-from kettle_media.take.track_index import track_index
-from kettle_media.told import Told
+from kettle_media.take.track_index import PacketReader, track_index
 
 
 class PictureTrack:
@@ -43,23 +42,24 @@ class PictureTrack:
         scaling: str = "area",
     ) -> None:
         path = folder.track_path(track)
-        rows = read_times(folder.times_path(track))
+        rows = read_times(folder.times_path(track), ("pts_ns", "kept"))
         rows = rows[rows["kept"] != NOTED]
         self._name = path.name
         self._captured_ns: NDArray[np.float64] = sync.captured_ns[track.name]
         self._half_frame_ns = round(NS_PER_S / track.mode.fps / 2)
-        own = (track.mode.width, track.mode.height)
-        self._scaler = Scaler(*size, scaling) if size and size != own else None
+        written = (track.mode.width, track.mode.height)
+        self._scaler = Scaler(*size, scaling) if size and size != written else None
         index = track_index(path)
         packets = index.packets
-        # Of each row the packet that holds its frame, or the one before where that is missing.
-        places = np.searchsorted(packets["ms"], written_ms(rows), side="right") - 1
-        self._packet_of = np.maximum(places, 0).astype(np.int32)
-        self._index = index.to_read()
+        # Of each row the packet that holds its frame, or the one before where that is missing;
+        # None where each has its own.
+        places = np.maximum(np.searchsorted(packets["ms"], written_ms(rows), side="right") - 1, 0)
+        self._rows = rows.size
+        own = np.array_equal(places, np.arange(rows.size))
+        self._packet_of = None if own else places.astype(np.int32)
         keys = np.flatnonzero(packets["key"])
         self._keys = keys if keys.size and keys[0] == 0 else np.r_[0, keys]
-        with Told(path):
-            self._file = path.open("rb")
+        self._reader = PacketReader(path, index)
         self._decoder = index.decoder()
         self._at = -1  # the last packet that was given to the decoder
         self._shown = -1  # the packet that was asked for last
@@ -71,7 +71,8 @@ class PictureTrack:
         """The picture that is shown at a record time; the first one before there is any."""
         wanted = np.array([record_ns])
         row = int(frame_at(self._captured_ns, wanted, self._half_frame_ns)[0])
-        number = int(self._packet_of[min(row, self._packet_of.size - 1)])
+        row = min(row, self._rows - 1)
+        number = row if self._packet_of is None else int(self._packet_of[row])
         if number != self._shown or self._picture is None:
             self._go_to(number)
             self._shown = number
@@ -84,8 +85,8 @@ class PictureTrack:
         return self._picture
 
     def close(self) -> None:
-        """Close the track's file."""
-        self._file.close()
+        """Close the track's files."""
+        self._reader.close()
 
     def _go_to(self, number: int) -> None:
         """Decode until a packet has been; the picture is then that of the last one that could."""
@@ -101,7 +102,7 @@ class PictureTrack:
                 key, number = self._key_before(key - 1), key - 1
         self._read_until(number)
         # Where nothing up to here can be decoded, what comes first that can.
-        while self._frame is None and self._at + 1 < self._index.packets.size:
+        while self._frame is None and self._at + 1 < self._reader.count:
             self._read_until(self._at + 1)
 
     def _key_before(self, number: int) -> int:
@@ -115,5 +116,5 @@ class PictureTrack:
                 self._decoder.flush_buffers()
             # What can't be decoded is skipped.
             with contextlib.suppress(FFmpegError, OSError, ValueError):
-                for frame in self._decoder.decode(self._index.read(self._file, self._at)):
+                for frame in self._decoder.decode(self._reader.read(self._at)):
                     self._frame = frame

@@ -24,8 +24,7 @@ from kettle_core.sound.shaping import TAPS, fraction_taps
 from kettle_core.timing.clock_map import ClockMap, Piece
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.sound.sound_frames import samples_of
-from kettle_media.take.track_index import track_index
-from kettle_media.told import Told
+from kettle_media.take.track_index import PacketReader, track_index
 
 MASTER_HZ = 48_000
 ANCHOR_SAMPLES = 2 * MASTER_HZ
@@ -48,20 +47,19 @@ class RawTrack:
     """A sound track's samples as they lie in its file; packets that are damaged are silent."""
 
     def __init__(self, path: Path, channels: int) -> None:
-        self._index = track_index(path)
+        index = track_index(path)
         self._channels = channels
-        with Told(path):
-            self._file = path.open("rb")
-        self._decoder = self._index.decoder()
+        self._firsts = index.packets["first"].copy()
+        self._reader = PacketReader(path, index)
+        self._decoder = index.decoder()
         self._decoded: tuple[int, Samples] = (-1, np.zeros((channels, 0), np.float32))
 
     def read(self, first: int, count: int) -> Samples:
         """(channels, count) from a sample of the file on."""
         made = np.zeros((self._channels, count), np.float32)
-        packets = self._index.packets
-        number = max(0, int(np.searchsorted(packets["first"], first, side="right")) - 1)
-        while number < packets.size and int(packets["first"][number]) < first + count:
-            at = int(packets["first"][number]) - first
+        number = max(0, int(np.searchsorted(self._firsts, first, side="right")) - 1)
+        while number < self._firsts.size and int(self._firsts[number]) < first + count:
+            at = int(self._firsts[number]) - first
             block = self._block(number)
             kept = block[:, max(0, -at) : count - at]
             if kept.shape[1]:
@@ -71,14 +69,14 @@ class RawTrack:
         return made
 
     def close(self) -> None:
-        """Close the file."""
-        self._file.close()
+        """Close the files."""
+        self._reader.close()
 
     def _block(self, number: int) -> Samples:
         if self._decoded[0] != number:
             parts: list[Samples] = []
             with contextlib.suppress(FFmpegError, OSError, ValueError):
-                for frame in self._decoder.decode(self._index.read(self._file, number)):
+                for frame in self._decoder.decode(self._reader.read(number)):
                     parts.append(samples_of(frame, self._channels).astype(np.float32))
             if not parts:
                 parts = [np.zeros((self._channels, 0), np.float32)]

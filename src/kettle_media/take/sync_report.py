@@ -81,7 +81,8 @@ class Captured(Mapping[str, NDArray[np.float64]]):
 
     def __getitem__(self, name: str) -> NDArray[np.float64]:
         if name not in self._known:
-            rows = read_times(self._folder.times_path(self._infos[name]))
+            path = self._folder.times_path(self._infos[name])
+            rows = read_times(path, ("pts_ns", "kept"))
             kept = rows["pts_ns"][rows["kept"] != NOTED]
             self._known[name] = self._tracks[name].captured_ns(kept, self._start_ns)
         return self._known[name]

@@ -1,7 +1,7 @@
 """The sidecar of a track: exact times of every frame or block, one line each."""
 
 import io
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import BinaryIO
 
@@ -57,12 +57,17 @@ def write_times(path: Path, times: Times) -> None:
     fresh.replace(path)
 
 
-def read_times(path: Path) -> Times:
+def read_times(path: Path, names: Sequence[str] = TIMES.names or ()) -> Times:
     """Rows of a sidecar; a last line cut off by a kill is left out.
+
+    Parameters
+    ----------
+    path : the sidecar
+    names : fields of TIMES that are wanted; of hours the others need not be kept
 
     Returns
     -------
-    (N,) structured ndarray of dtype TIMES
+    (N,) structured ndarray with these fields of TIMES
 
     Raises
     ------
@@ -76,23 +81,23 @@ def read_times(path: Path) -> Times:
                 raise TakeError(f"The times {path.name} do not begin with {HEADER}.")
             count = sum(block.count(b"\n") for block in iter(lambda: file.read(PIECE_BYTES), b""))
             file.seek(len(header) + 1)
-            return _read_rows(file, count, header == OLD_HEADER)
+            return _read_rows(file, count, header == OLD_HEADER, names)
     except OSError as error:
         raise TakeError(f"The times {path.name} cannot be read: {error}.") from error
     except ValueError as error:
         raise TakeError(f"The times {path.name} have a damaged line: {error}.") from error
 
 
-def _read_rows(file: BinaryIO, count: int, old: bool) -> Times:
-    times = np.zeros(count, TIMES)
+def _read_rows(file: BinaryIO, count: int, old: bool, names: Sequence[str]) -> Times:
+    times = np.zeros(count, [(n, TIMES[n]) for n in names])
     kind = np.dtype([(n, TIMES[n]) for n in OLD_HEADER.split(",")]) if old else TIMES
     done = 0
     for piece in _whole_lines(file):
         rows = np.loadtxt(io.BytesIO(piece), kind, delimiter=",", ndmin=1)
-        for name in kind.names or ():
+        for name in set(names).intersection(kind.names or ()):
             times[name][done : done + rows.size] = rows[name]
         done += rows.size
-    if old:
+    if old and "samples" in names:
         times["samples"] = OLD_BLOCK_SAMPLES
     return times[:done]
 

@@ -37,7 +37,8 @@ PACKETS = np.dtype(
         ("samples", "<i4"),
     ]
 )
-PLACES = np.dtype([("offset", "<i8"), ("size", "<i4")])
+NO_PACKETS = np.zeros(0, PACKETS)
+PIECE_PACKETS, MOST_HEAD_BYTES = 4096, 1 << 16
 # A Matroska block begins with the track's number, a time and flags; then comes the packet.
 BLOCK_HEAD_BYTES = 12
 PCM_24 = "pcm_s24le"
@@ -47,11 +48,15 @@ COUNT_S = 0.05
 
 @dataclass(frozen=True)
 class TrackIndex:
-    """A track's packets in the order of the file, and what its decoder must know first."""
+    """A track's packets in the order of the file, and what its decoder must know first.
+
+    `head` is the line under which it is kept, if it is.
+    """
 
     codec: str
     extradata: bytes
     packets: NDArray[np.void]
+    head: bytes = b""
 
     def decoder(self) -> Any:
         """A decoder that can begin at any keyframe."""
@@ -61,36 +66,80 @@ class TrackIndex:
         decoder.thread_count = 1
         return decoder
 
-    def to_read(self) -> "TrackIndex":
-        """The same with no more of each packet than reading it needs; tracks of hours have many."""
-        return replace(self, packets=self.packets[["offset", "size"]].astype(PLACES))
-
     def read(self, file: BinaryIO, number: int) -> Any:
         """A packet by its number; its pts is its number too."""
-        row = self.packets[number]
-        file.seek(int(row["offset"]))
-        packet = av.Packet(file.read(int(row["size"])))
-        packet.pts = packet.dts = number
-        return packet
+        return _read(file, self.packets[number], number)
+
+
+class PacketReader:
+    """Reads packets of a track by their numbers; for one thread at a time.
+
+    A track of hours has half a million: of an index that is kept no more is held than a piece.
+    Raises TakeError if the track can't be opened.
+    """
+
+    def __init__(self, path: Path, index: TrackIndex) -> None:
+        self.count = index.packets.size
+        with contextlib.ExitStack() as opened:
+            with Told(path):
+                self._file = opened.enter_context(path.open("rb"))
+            self._kept: BinaryIO | None = None
+            with contextlib.suppress(OSError):
+                kept = opened.enter_context(_kept_path(path).open("rb"))
+                # Another one may have taken its place meanwhile.
+                if index.head and kept.readline() == index.head:
+                    self._kept, self._rows_from = kept, kept.tell()
+            self._rows = NO_PACKETS if self._kept else index.packets
+            self._first = 0
+            self._opened = opened.pop_all()
+
+    def read(self, number: int) -> Any:
+        """A packet by its number; its pts is its number too."""
+        if self._kept and not 0 <= number - self._first < self._rows.size:
+            self._first = number - number % PIECE_PACKETS
+            at = self._rows_from + self._first * PACKETS.itemsize
+            held = os.pread(self._kept.fileno(), PIECE_PACKETS * PACKETS.itemsize, at)
+            self._rows = np.frombuffer(held, PACKETS)
+        return _read(self._file, self._rows[number - self._first], number)
+
+    def close(self) -> None:
+        """Close the files."""
+        self._opened.close()
+
+
+def _read(file: BinaryIO, row: np.void, number: int) -> Any:
+    file.seek(int(row["offset"]))
+    packet = av.Packet(file.read(int(row["size"])))
+    packet.pts = packet.dts = number
+    return packet
+
+
+def _kept_path(path: Path) -> Path:
+    return path.with_suffix(".index")
 
 
 def track_index(path: Path) -> TrackIndex:
     """The index of a track's file, as it was kept or made now. Raises TakeError."""
-    kept = path.with_suffix(".index")
+    kept = _kept_path(path)
     with Told(path):
         stamp = _stamp(path)
-    with contextlib.suppress(OSError, ValueError, KeyError, TypeError):
-        head, _, rows = kept.read_bytes().partition(b"\n")
+    with (
+        contextlib.suppress(OSError, ValueError, KeyError, TypeError),
+        kept.open("rb") as file,
+    ):
+        head = file.readline(MOST_HEAD_BYTES)
         found = json.loads(head)
         if found["of"] == stamp:
-            return TrackIndex(
-                found["codec"], bytes.fromhex(found["extradata"]), np.frombuffer(rows, PACKETS)
-            )
+            file.seek(len(head))
+            packets = np.frombuffer(file.read(), PACKETS)
+            return TrackIndex(found["codec"], bytes.fromhex(found["extradata"]), packets, head)
     index = make_index(path)
     known = {"of": stamp, "codec": index.codec, "extradata": index.extradata.hex()}
+    head = json.dumps(known).encode() + b"\n"
     # A folder that can't be written to is read all the same.
     with contextlib.suppress(OSError):
-        replace_file(kept, json.dumps(known).encode() + b"\n" + index.packets.tobytes(), 0)
+        replace_file(kept, head + index.packets.tobytes(), 0)
+        index = replace(index, head=head)
     return index
 
 

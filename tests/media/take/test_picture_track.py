@@ -19,7 +19,7 @@ from kettle_media.take.info import TrackInfo
 from kettle_media.take.picture_track import PictureTrack
 from kettle_media.take.sync_report import TakeSync
 from kettle_media.take.times import KEPT, TimesWriter
-from kettle_media.take.track_index import track_index
+from kettle_media.take.track_index import PacketReader, track_index
 from kettle_media.take.tracks import PictureWriter
 from tests.fixtures import ROOT
 
@@ -163,6 +163,26 @@ class AnyPlace(unittest.TestCase):
         np.testing.assert_array_equal(track_index(path).packets, first.packets)
         path.write_bytes(path.read_bytes()[: int(first.packets["offset"][30])])
         self.assertLess(track_index(path).packets.size, 31)
+
+    def test_packets_are_read_a_piece_of_the_index_at_a_time(self):
+        path = self.folder.track_path(DISPLAY)
+        index = track_index(path)
+        with path.open("rb") as file:
+            wanted = [bytes(index.read(file, n)) for n in range(index.packets.size)]
+        kept, moved = path.with_suffix(".index"), path.with_suffix(".moved")
+        for way in ("kept", "another one", "none"):
+            if way == "another one":
+                kept.rename(moved)
+                kept.write_bytes(b"{}\n")
+            if way == "none":
+                kept.unlink()
+            with mock.patch("kettle_media.take.track_index.PIECE_PACKETS", 7):
+                reader = PacketReader(path, index)
+                self.addCleanup(reader.close)
+                self.assertEqual(reader.count, len(wanted))
+                for number in np.random.default_rng(1).permutation(len(wanted)):
+                    self.assertEqual(bytes(reader.read(int(number))), wanted[number], way)
+        moved.rename(kept)
 
     def test_a_track_of_which_nothing_can_be_decoded_says_so(self):
         folder = TakeFolder(ROOT / "picture-track-lost")
