@@ -21,6 +21,7 @@ from pathlib import Path
 from typing import Any
 
 from kettle_engine.devices.registry import BUILT_IN
+from kettle_media.memory import give_memory_back
 
 PRELOADED = [
     "kettle_engine.devices.host",
@@ -33,7 +34,7 @@ BEAT_EVERY_S = 0.1
 # One that ends that often within a minute is started again more slowly.
 OFTEN, OFTEN_S = 4, 2.0
 # Of freed memory an engine's process keeps this much, in so many arenas.
-KEPT_BYTES, ARENAS = 32 << 20, 2
+KEPT_BYTES, ARENAS, GIVE_BACK_S = 32 << 20, 2, 10.0
 PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
 
 # One thread a call: each of these processes works on one frame after the other.
@@ -222,6 +223,7 @@ def _run(work: str, connection: Connection, beat: Any, *arguments: Any) -> None:
 
     work_frame_by_frame(KEPT_BYTES, ARENAS)
     gc.freeze()
+    threading.Thread(target=_give_back, name="spare memory", daemon=True).start()
     line = Line(connection, beat)
     line.beat()
     try:
@@ -232,6 +234,16 @@ def _run(work: str, connection: Connection, beat: Any, *arguments: Any) -> None:
     except Exception:
         traceback.print_exc()
         os._exit(1)
+
+
+def _give_back() -> None:
+    """Now and then let go of memory that is kept for the next frame and was not needed again.
+
+    What takes much for a while (devices that open, a page that is drawn anew) would be kept.
+    """
+    while True:
+        time.sleep(GIVE_BACK_S)
+        give_memory_back()
 
 
 def memory_bytes(pid: int) -> int:

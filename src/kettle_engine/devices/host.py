@@ -1,7 +1,6 @@
 """A driver's process: opens its devices, reads and stamps them, lays what came into rings."""
 
 import importlib
-import math
 import time
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -18,12 +17,9 @@ from kettle_engine.processes import Line
 from kettle_engine.recording.drops import BUSY
 from kettle_engine.rings.places import RingPlaces, ring_mode, ring_name
 from kettle_engine.rings.ring import RingWriter, make_ring
-from kettle_media.memory import give_memory_back
 from kettle_media.priority import RECORDS, rank
 
 LIST_EVERY_S, TELL_EVERY_S = 0.5, 0.05
-# By then what a device that was opened had to draw and synthesise is done, and kept in files.
-READY_S = 6.0
 # So long a driver may take to begin.
 BEGIN_LIMIT_S = 20.0
 # What may be asked of a driver beside what every driver can do; the studio's faults.
@@ -59,7 +55,6 @@ class Host:
         self._orders = 0
         self._listed: object = None
         self._list_at = self._tell_at = 0.0
-        self._give_back_at = math.inf
         self._heard: dict[str, Callable[..., None]] = {
             "inputs": self._set_inputs,
             "wanted": self._rack.set_wanted,
@@ -83,23 +78,12 @@ class Host:
             delivery = self._rack.step()
             if delivery:
                 self._deliver(delivery)
-            self._give_back()
             if self._rack.changes:
                 self._rack.changes.clear()
                 self._tell_lost()
                 self._tell_at = 0.0
             if time.monotonic() >= self._tell_at:
                 self._tell()
-
-    def _give_back(self) -> None:
-        """Once after devices were opened: getting them ready took much memory for a while."""
-        now = time.monotonic()
-        if self._rack.opened:
-            self._rack.opened = False
-            self._give_back_at = now + READY_S
-        if now >= self._give_back_at:
-            self._give_back_at = math.inf
-            give_memory_back()
 
     def _set_inputs(self, orders: int, inputs: list[Input]) -> None:
         self._orders, self._told = orders, None

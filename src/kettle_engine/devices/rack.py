@@ -133,8 +133,6 @@ class Rack:
     driver: Driver
     clock: Clock
     worst_late_ns: int = 0
-    # Set when a device has been opened; who looks at it takes it back.
-    opened: bool = False
     prepare: Callable[[Source], None] = lambda source: None
     changes: list[Change] = field(default_factory=list)
     sources: dict[tuple[str, Mode], Source] = field(default_factory=dict)
@@ -325,7 +323,7 @@ class Rack:
         except Exception as error:  # as in `step`
             self._fail(source, error)
             return
-        source.device, source.expected, self.opened = device, None, True
+        source.device, source.expected = device, None
         if source.state != OPENING:
             source.restarted = True
             self.changes.append(Change(source, LIVE, f"{device.info.name} is back."))

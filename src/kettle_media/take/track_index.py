@@ -11,6 +11,7 @@ fails now and then where several threads do so at once (CPython issue 106905).
 import contextlib
 import json
 import os
+import struct
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -37,6 +38,8 @@ PACKETS = np.dtype(
         ("samples", "<i4"),
     ]
 )
+# A row of them as it is packed.
+_ROW = struct.Struct("<qqibqi")
 NO_PACKETS = np.zeros(0, PACKETS)
 PIECE_PACKETS, MOST_HEAD_BYTES = 4096, 1 << 16
 # A Matroska block begins with the track's number, a time and flags; then comes the packet.
@@ -150,32 +153,32 @@ def _stamp(path: Path) -> list[int]:
 
 def make_index(path: Path) -> TrackIndex:
     """Go through a track's file once. Raises TakeError if it holds nothing that can be read."""
-    rows: list[tuple[int, int, int, int]] = []
-    heads: list[bytes] = []
+    rows = bytearray()
     with Told(path), path.open("rb") as file, av.open(str(path)) as container:
         stream: Any = container.streams[0]
         codec, extradata = stream.codec_context.name, bytes(stream.codec_context.extradata or b"")
         rate_hz = getattr(stream, "rate", 0) if stream.type == "audio" else 0
+        ms, block_samples = stream.time_base * 1000, int.from_bytes(extradata[2:4], "big")
         for packet in readable(container, stream):
             head = memoryview(packet)[:HEAD_BYTES].tobytes()
             offset = _offset(file, packet.pos, head)
-            if offset is not None:
-                ms = round(packet.pts * packet.time_base * 1000)
-                rows.append((ms, offset, packet.size, packet.is_keyframe))
-                heads.append(head)
+            if offset is None:
+                continue
+            counted = flac_samples(head, block_samples) if rate_hz and codec != PCM_24 else None
+            first, samples = counted or (-1, 0)
+            at_ms = round(packet.pts * ms)
+            rows += _ROW.pack(at_ms, offset, packet.size, packet.is_keyframe, first, samples)
     if not rows:
         raise TakeError(f"The track {path.name} holds nothing that can be read.")
-    packets = np.zeros(len(rows), PACKETS)
-    for name, column in zip(("ms", "offset", "size", "key"), zip(*rows, strict=True), strict=True):
-        packets[name] = column
+    packets = np.frombuffer(rows, PACKETS)
     if codec == PCM_24:
         # One packet after the other, of so many bytes a sample.
         packets["samples"] = packets["size"] // (3 * stream.codec_context.channels)
         packets["first"] = np.cumsum(packets["samples"]) - packets["samples"]
     elif rate_hz:
-        block_samples = int.from_bytes(extradata[2:4], "big")
-        counts = [flac_samples(head, block_samples) for head in heads]
-        packets["first"], packets["samples"] = _count(packets["ms"], counts, rate_hz)
+        packets["first"], packets["samples"] = _count(packets, rate_hz)
+    else:
+        packets["first"] = packets["samples"] = 0
     return TrackIndex(codec, extradata, packets)
 
 
@@ -187,18 +190,16 @@ def _offset(file: BinaryIO, block_at: int | None, head: bytes) -> int | None:
     return block_at + found if found >= 0 else None
 
 
-def _count(
-    ms: NDArray[np.int64], counts: list[tuple[int, int] | None], rate_hz: int
-) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _count(packets: NDArray[np.void], rate_hz: int) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
     """First sample and length of each packet, from the first one on.
 
     A FLAC frame says it itself; where that does not fit its time, as after joining files, or
     where a frame says nothing, the time counts.
     """
+    ms, known, lengths = packets["ms"], packets["first"], packets["samples"]
     by_time = np.rint((ms - ms[0]) * rate_hz / 1000).astype(np.int64)
-    known = np.array([c if c else (-1, 0) for c in counts], np.int64)
-    first = known[:, 0] - known[0, 0]
-    wrong = (known[:, 0] < 0) | (np.abs(first - by_time) > COUNT_S * rate_hz)
+    first = known - known[0]
+    wrong = (known < 0) | (np.abs(first - by_time) > COUNT_S * rate_hz)
     following = np.r_[by_time[1:] - by_time[:-1], 0]
-    samples = np.where(known[:, 1] > 0, known[:, 1], following)
+    samples = np.where(lengths > 0, lengths, following)
     return np.where(wrong, by_time, first), samples
