@@ -10,17 +10,17 @@ KEPT_BYTES = 1 << 29
 LARGEST_BYTES = 32 << 20
 
 
-def work_frame_by_frame(kept_bytes: int = KEPT_BYTES, arenas: int = 0) -> None:
+def work_frame_by_frame(kept_bytes: int = KEPT_BYTES, arenas: int = 1) -> None:
     """One thread a call, as tracks have threads of their own; memory that was freed is kept.
 
     A new frame costs a millisecond in page faults when the C library gives memory back to the
     system each time; where it has no such setting nothing is done. `arenas` is how many threads
-    may have memory of their own (0: as the library likes).
+    may have memory of their own: what one of those has freed no other one uses, and
+    `give_memory_back` leaves its end where it is.
     """
     cv2.setNumThreads(1)
     library = ctypes.CDLL(None)
     if hasattr(library, "mallopt"):
         library.mallopt(M_MMAP_THRESHOLD, LARGEST_BYTES)
         library.mallopt(M_TRIM_THRESHOLD, kept_bytes)
-        if arenas:
-            library.mallopt(M_ARENA_MAX, arenas)
+        library.mallopt(M_ARENA_MAX, arenas)

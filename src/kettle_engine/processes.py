@@ -35,6 +35,8 @@ BEAT_EVERY_S = 0.1
 OFTEN, OFTEN_S = 4, 2.0
 # Of freed memory an engine's process keeps this much, in so many arenas.
 KEPT_BYTES, ARENAS, GIVE_BACK_S = 32 << 20, 2, 10.0
+# How often it is looked at how much memory one takes.
+MEASURE_EVERY_S = 0.25
 PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
 
 # One thread a call: each of these processes works on one frame after the other.
@@ -111,6 +113,7 @@ class Child:
     _connection: Connection | None = None
     _beat: Any = None
     _seen_beat: int = 0
+    _unmeasured_s: float = 0.0
 
     def start(self) -> None:
         """Start it."""
@@ -175,6 +178,10 @@ class Child:
         self._seen_beat = beat
         if self.silent_s > self.silent_limit_s:
             return f"did not answer for {self.silent_limit_s:.0f} s"
+        self._unmeasured_s += elapsed_s
+        if self._unmeasured_s < MEASURE_EVERY_S:
+            return ""
+        self._unmeasured_s = 0.0
         if memory_bytes(self.pid) > self.most_bytes:
             return f"took more than {self.most_bytes / 1e6:.0f} MB of memory"
         return ""

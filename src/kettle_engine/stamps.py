@@ -32,3 +32,13 @@ class Arrival(Stamps):
     """
 
     fetch: Callable[[], NDArray[Any] | None] = field(kw_only=True)
+
+    def use(self, do: Callable[[NDArray[Any]], None]) -> bool:
+        """Have something done with the data, which it must not keep.
+
+        False where they were lost: before, so that nothing was done, or while it was.
+        """
+        data = self.fetch()
+        if data is not None:
+            do(data)
+        return data is not None

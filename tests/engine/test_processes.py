@@ -66,7 +66,7 @@ class Children(unittest.TestCase):
 
     def test_one_that_eats_memory_is_to_be_ended(self):
         child = self.child("eat", most_bytes=150_000_000)
-        self.assertIn("took more than 150 MB", self.until(lambda: child.look(0.0)))
+        self.assertIn("took more than 150 MB", self.until(lambda: child.look(0.1)))
 
     def test_a_mistake_ends_it_with_its_last_words_heard(self):
         child = self.child("fail")

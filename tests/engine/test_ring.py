@@ -94,6 +94,27 @@ class Rings(unittest.TestCase):
             there, [False] * (20 - rings.SHALLOW_FRAMES) + [True] * rings.SHALLOW_FRAMES
         )
 
+    def test_data_are_looked_at_where_they_lie_if_they_stay_and_a_copy_is_made_of_the_last(self):
+        writer = RingWriter(self.path, SMALL)
+        reader, held = RingReader(self.path), ring_size(SMALL).data_bytes // frame(0).size
+        for number in range(held):
+            write(writer, number)
+        found = [reader.read() for _ in range(held)]
+        shared = []
+        for got in found:
+
+            def look(data, no=got.no):
+                np.testing.assert_array_equal(data, frame(no))
+                shared.append(np.shares_memory(data, reader._ring.data))
+
+            self.assertTrue(got.use(look))
+        copied = round(held * rings.LASTING)
+        self.assertEqual(shared, [False] * copied + [True] * (held - copied))
+        # Who takes too long is told that it was written over meanwhile.
+        newest = found[-1]
+        self.assertFalse(newest.use(lambda _: [write(writer, n) for n in range(held, 2 * held)]))
+        self.assertFalse(newest.use(lambda _: self.fail("It is gone.")))
+
     def test_events_come_along_and_what_does_not_fit_comes_later(self):
         writer = RingWriter(self.path, SMALL)
         reader = RingReader(self.path)
@@ -185,6 +206,29 @@ class TwoProcesses(unittest.TestCase):
             if turn % 400 == 0:
                 time.sleep(0.05)
         self.assertGreater(whole, 10)
+
+    def test_a_reader_that_looks_at_data_where_they_lie_is_told_if_they_did_not_stay(self):
+        whole = torn = 0
+        for turn in range(4000):
+            slow = turn % 400 == 0
+            got = self.reader.newest() if slow else self.reader.read()
+            if got is None:
+                continue
+            seen = []
+
+            def look(data, slow=slow, seen=seen):
+                seen.append(data[:4].copy())
+                if slow:
+                    time.sleep(0.05)
+                seen.append(data[4:].copy())
+
+            if got.use(look):
+                np.testing.assert_array_equal(np.concatenate(seen), frame(got.no))
+                whole += 1
+            elif seen:
+                torn += 1
+        self.assertGreater(whole, 10)
+        self.assertGreater(torn, 0)
 
     def test_a_writer_that_was_killed_leaves_what_it_wrote_and_another_goes_on(self):
         self.writer.kill()

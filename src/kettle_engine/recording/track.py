@@ -188,9 +188,7 @@ class Track:
         """Write what is seen as a pause ends, as something new."""
         if isinstance(self._writer, PictureWriter):
             self._writer.begin_anew()
-        data = resting.fetch()
-        if data is not None:
-            self._write_picture(resting, max(self._place(resting), self.end_ns), data)
+        self._write_picture(resting, max(self._place(resting), self.end_ns))
         self._choice.begin_anew()
 
     def _drop(self, frames: int) -> None:
@@ -203,23 +201,25 @@ class Track:
             self._note(arrival, pts_ns, NOTED, 0)
             self.end_ns = pts_ns + 1
             return
-        data = arrival.fetch()
-        if data is None:
+        if not self._write_picture(arrival, pts_ns):
             self.unfetched += 1
             self._drop(1)
-            return
-        self._write_picture(arrival, pts_ns, data)
 
-    def _write_picture(self, arrival: Arrival, pts_ns: int, data: Plane) -> None:
-        if isinstance(self._writer, PictureWriter):
-            began_ns = time.monotonic_ns()
-            self._writer.write(data, pts_ns)
-            self.encoding_ns += time.monotonic_ns() - began_ns
-        self.written += 1
-        self._choice.written(pts_ns)
-        self._note(arrival, pts_ns, KEPT, 0)
-        # Stamps may stand still or go back; places only rise.
-        self.end_ns = pts_ns + 1
+    def _write_picture(self, arrival: Arrival, pts_ns: int) -> bool:
+        """Write a capture's picture; whether it was there and stayed so while it was encoded."""
+
+        def write(data: Plane) -> None:
+            if isinstance(self._writer, PictureWriter):
+                began_ns = time.monotonic_ns()
+                self._writer.write(data, pts_ns)
+                self.encoding_ns += time.monotonic_ns() - began_ns
+            self.written += 1
+            self._choice.written(pts_ns)
+            self._note(arrival, pts_ns, KEPT, 0)
+            # Stamps may stand still or go back; places only rise.
+            self.end_ns = pts_ns + 1
+
+        return arrival.use(write)
 
     def _take_sound(self, arrival: Arrival, silent: bool = False) -> None:
         data = arrival.fetch()

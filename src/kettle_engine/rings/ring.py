@@ -25,7 +25,7 @@ import json
 import mmap
 import os
 import struct
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -43,6 +43,8 @@ PICTURE_S, SOUND_S, ENTRIES_S = 0.8, 20.0, 20.0
 MOST_DATA_BYTES, LEAST_FRAMES, SHALLOW_FRAMES = 128 << 20, 8, 3
 SHALLOW_ENTRIES = 64
 EVENT_BYTES = 1536
+# Data are looked at where they lie while the writer has at least that part of the ring before it.
+LASTING = 0.25
 # Devices may deliver blocks as short as this.
 SHORTEST_BLOCK_S = 0.0025
 LIVE, AWAY = 1, 0
@@ -96,7 +98,7 @@ def ring_size(mode: Mode, deep: bool = True) -> RingSize:
 
 @dataclass(frozen=True)
 class RingCapture(Arrival):
-    """What a reader gets; its `fetch` copies the data.
+    """What a reader gets; its `fetch` copies the data, its `use` looks at them where they lie.
 
     `missed` is how many entries before it were overwritten before they could be read, `busy`
     whether what is lost was lost because the machine was.
@@ -105,6 +107,16 @@ class RingCapture(Arrival):
     missed: int = field(kw_only=True)
     busy: bool = field(kw_only=True)
     events: tuple[Event, ...] = field(kw_only=True, default=())
+    look: Callable[[], tuple[NDArray[Any], Callable[[], bool]] | None] = field(kw_only=True)
+
+    def use(self, do: Callable[[NDArray[Any]], None]) -> bool:
+        """As of `Arrival`. What will soon be written over is copied before."""
+        found = self.look()
+        if found is None:
+            return super().use(do)
+        data, is_there = found
+        do(data)
+        return is_there()
 
 
 class _Ring:
@@ -358,17 +370,31 @@ class RingReader:
             missed=missed,
             busy=bool(flags & _BUSY),
             fetch=lambda: self._data(start, count, flags, shape),
+            look=lambda: self._look(start, count, flags, shape),
             events=events,
         )
 
     def _data(self, start: int, count: int, flags: int, shape: list[int]) -> NDArray[Any] | None:
-        ring = self._ring
-        if start < int(ring.header[_CLAIMED]) - ring.data_bytes:
+        if self._ahead(start) < 0:
             return None
+        copied = self._view(start, count, flags, shape).copy()
+        # What the writer has claimed meanwhile may have been written over while it was copied.
+        return copied if self._ahead(start) >= 0 else None
+
+    def _look(
+        self, start: int, count: int, flags: int, shape: list[int]
+    ) -> tuple[NDArray[Any], Callable[[], bool]] | None:
+        """The data where they lie, and whether they still do; None where that is not for long."""
+        if self._ahead(start) < self._ring.data_bytes * LASTING:
+            return None
+        return self._view(start, count, flags, shape), lambda: self._ahead(start) >= 0
+
+    def _ahead(self, start: int) -> int:
+        """How many bytes the writer may lay in before it comes to a place; less than 0 after."""
+        return start + self._ring.data_bytes - int(self._ring.header[_CLAIMED])
+
+    def _view(self, start: int, count: int, flags: int, shape: list[int]) -> NDArray[Any]:
+        ring = self._ring
         place = start % ring.data_bytes
         kind = np.float32 if flags & _FLOAT else np.uint8
-        copied = ring.data[place : place + count].copy().view(kind).reshape(shape)
-        # What the writer has claimed meanwhile may have been written over while it was copied.
-        if start < int(ring.header[_CLAIMED]) - ring.data_bytes:
-            return None
-        return copied
+        return ring.data[place : place + count].view(kind).reshape(shape)

@@ -31,7 +31,7 @@ def run_viewer(line: Line, data_dir: Path, base_ns: int) -> None:
     """Be the viewer until the engine is gone; `base_ns` is where its clock begins."""
     rank(SHOWS)
     # Composing takes and frees frames all the time.
-    work_frame_by_frame(KEPT_BYTES, arenas=1)
+    work_frame_by_frame(KEPT_BYTES)
     Viewer(line, data_dir, WallClock(base_ns)).run()
 
 

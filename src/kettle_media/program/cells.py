@@ -24,7 +24,7 @@ from kettle_media.durable import replace_file
 VERSION = 3
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Cell:
     """Frames or packets [first, end) of a program, and what they hang on."""
 
