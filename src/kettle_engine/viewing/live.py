@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 from kettle_core.errors import EngineError, PictureError
@@ -180,11 +181,11 @@ class Live:
             if fault:
                 found[name] = fault
             elif watch := self._watches.get(name):
+                watch.take(report, now_s)
                 opened = self._open(name)
                 newest = opened.reader.newest() if opened else None
-                seen = self.newest(name)
-                came = newest.no if newest else -1
-                watch.look(seen.picture if seen else None, came, report, now_s)
+                if newest and watch.is_new(newest.no):
+                    newest.use(partial(watch.look, number=newest.no, now_s=now_s))
                 found[name] = watch.state(now_s)
             elif meter := self.meters.get(name):
                 heard = meter.state()

@@ -99,13 +99,18 @@ class PictureFeed:
             if size in SCENE_SIZES:
                 self._scene_picture(live, topic, size, name)
                 continue
-            newest, item = self._newest(live, name, size)
-            if size not in SIZES or newest is None or item is None:
+            if size not in SIZES:
                 continue
             box, every_s, quality = SIZES[size]
+            # Asked before the picture is: that is copied when it is read.
+            if not self._outbox.is_due(topic, every_s):
+                continue
+            newest, item = self._newest(live, name, size)
+            if newest is None or item is None:
+                continue
             labels = identifying and item.kind == "display"
             number = hash((newest.number, labels, item.looks, id(live)))
-            if not self._outbox.is_new(topic, number) or not self._outbox.is_due(topic, every_s):
+            if not self._outbox.is_new(topic, number):
                 continue
             self._outbox.mark(topic, number)
             picture = newest.picture

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_core.picture.picture import Picture
+from kettle_core.picture.picture import Plane, picture_from_i420
 from kettle_core.rig.rig import Input
 from kettle_engine.devices.report import LIVE, SourceReport
 
@@ -46,19 +46,23 @@ class PictureWatch:
         self._jumped_before = 0
         self._jumped_s = -10.0
 
-    def look(
-        self, picture: Picture | None, number: int, source: SourceReport, now_s: float
-    ) -> None:
-        """Take a look at the newest picture."""
+    def take(self, source: SourceReport, now_s: float) -> None:
+        """Hear how the device is."""
         if source.lost > self._lost_before:
             self._lost.append((now_s, source.lost - self._lost_before))
         self._lost_before = source.lost
         if source.jumped > self._jumped_before:
             self._jumped_before, self._jumped_s = source.jumped, now_s
-        if picture is None or number == self._number:
-            return
+
+    def is_new(self, number: int) -> bool:
+        """Whether a picture with the device's number has not been looked at."""
+        return number != self._number
+
+    def look(self, buffer: Plane, number: int, now_s: float) -> None:
+        """Take a look at the newest picture, an I420 buffer, with the device's number."""
         self._number = number
-        sample = picture.y[::SAMPLED_EVERY_PX, ::SAMPLED_EVERY_PX].copy()
+        luma = picture_from_i420(buffer).y
+        sample = luma[::SAMPLED_EVERY_PX, ::SAMPLED_EVERY_PX].copy()
         if self._sample is None or not np.array_equal(sample, self._sample):
             self._changed_s = now_s
         self._sample = sample

@@ -49,7 +49,9 @@ class RawTrack:
     def __init__(self, path: Path, channels: int) -> None:
         index = track_index(path)
         self._channels = channels
-        self._firsts = index.packets["first"].copy()
+        firsts = index.packets["first"]
+        # Hours have many: they take no more than they need.
+        self._firsts = firsts.astype(np.min_scalar_type(int(firsts[-1])))
         self._reader = PacketReader(path, index)
         self._decoder = index.decoder()
         self._decoded: tuple[int, Samples] = (-1, np.zeros((channels, 0), np.float32))
