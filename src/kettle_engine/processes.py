@@ -33,8 +33,8 @@ PRELOADED = [
 BEAT_EVERY_S = 0.1
 # One that ends that often within a minute is started again more slowly.
 OFTEN, OFTEN_S = 4, 2.0
-# Of freed memory an engine's process keeps this much, in so many arenas.
-KEPT_BYTES, ARENAS, GIVE_BACK_S = 32 << 20, 2, 10.0
+# Of freed memory an engine's process keeps this much, and what more there is for so long.
+KEPT_BYTES, GIVE_BACK_S = 32 << 20, 10.0
 # How often it is looked at how much memory one takes.
 MEASURE_EVERY_S = 0.25
 PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
@@ -228,7 +228,7 @@ def _run(work: str, connection: Connection, beat: Any, *arguments: Any) -> None:
         signal.signal(number, signal.SIG_IGN)
     from kettle_engine.process import work_frame_by_frame
 
-    work_frame_by_frame(KEPT_BYTES, ARENAS)
+    work_frame_by_frame(KEPT_BYTES)
     gc.freeze()
     threading.Thread(target=_give_back, name="spare memory", daemon=True).start()
     line = Line(connection, beat)
