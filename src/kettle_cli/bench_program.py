@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from kettle_cli.installing import need_debian
-from kettle_cli.memory import own_bytes
+from kettle_cli.memory import rss_bytes
 from kettle_core.program.cues import ToScene
 from kettle_core.program.replay import replay
 from kettle_core.rig.changes import with_format
@@ -250,7 +250,7 @@ def _most_mb(folder: TakeFolder) -> float:
     def watch(done: int, total: int) -> None:
         nonlocal most
         if done % 300 == 0 or done == total:
-            most = max(most, own_bytes(os.getpid()))
+            most = max(most, rss_bytes(os.getpid()))
 
     render_program(folder, info, align_take(folder, info), folder.program_path, watch)
     return most / 1e6

@@ -2,8 +2,6 @@
 
 from pathlib import Path
 
-from kettle_core.errors import KettleError
-
 
 def pss_bytes(pid: int) -> int:
     """A process's share: what it has alone, and its part of what others have too; 0 if it is gone.
@@ -13,19 +11,12 @@ def pss_bytes(pid: int) -> int:
     return _counted(pid).get("Pss", 0)
 
 
-def own_bytes(pid: int) -> int:
-    """What a process has made for itself, without files that are mapped, as libraries are.
+def rss_bytes(pid: int) -> int:
+    """A process's resident set, whoever else has a part of it; 0 if it is gone.
 
-    Raises
-    ------
-    KettleError
-        If it can't be measured here, or the process has gone.
+    To compare a process with itself at another time: the share would change with the others.
     """
-    try:
-        counted = _counted(pid)
-        return counted["Pss_Anon"] + counted["Pss_Shmem"]
-    except KeyError as error:
-        raise KettleError("Memory can't be measured here.") from error
+    return _counted(pid).get("Rss", 0)
 
 
 def _counted(pid: int) -> dict[str, int]:

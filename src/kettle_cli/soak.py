@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from kettle_cli.bench_live import application
 from kettle_cli.children import pid_of
-from kettle_cli.memory import own_bytes
+from kettle_cli.memory import rss_bytes
 from kettle_cli.soak_web import soak_web
 from kettle_core.errors import EngineError
 from kettle_core.program.cues import Cue, GoOn, Mark, Pause
@@ -264,10 +264,10 @@ def _look_after_pauses(name: str, at_ns: FloatArray, cues: Sequence[Cue]) -> Non
 
 
 class _Memory:
-    """What this process alone needs while a take is recorded in it, noted every so often.
+    """What this process needs while a take is recorded in it, noted every so often.
 
-    The code of libraries is left out: how much of it counts for one process hangs on which others
-    use it just then (10 to 35 MB were seen).
+    Its resident set: of code that is shared more or less would count, by who else uses it just then
+    (10 to 35 MB were seen).
     """
 
     def __init__(self) -> None:
@@ -279,7 +279,7 @@ class _Memory:
         return [Happening(at, self._note) for at in range(every_ns, length_ns, every_ns)]
 
     def _note(self) -> None:
-        self._found_mb.append(own_bytes(os.getpid()) / 1e6)
+        self._found_mb.append(rss_bytes(os.getpid()) / 1e6)
 
     def in_words(self) -> float:
         """Print it; gives by how much more it was than at first, as a part of that."""
