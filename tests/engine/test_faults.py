@@ -91,7 +91,7 @@ class FaultCase(unittest.TestCase):
         return {row["name"]: row for row in inspect_take(self.folder)["tracks"]}
 
     def is_known_as_lost(self, name):
-        """Whether the engine knows that a device is lost, or has let it go and would ask it anew."""
+        """Whether the engine knows that a device is lost, or would ask it anew."""
         status = self.ask("status")
         return status["state"] == "idle" or (status["inputs"].get(name, {}).get("state") == "fault")
 

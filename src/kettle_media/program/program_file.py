@@ -20,6 +20,7 @@ from kettle_core.rig.encoder_settings import EncoderSettings
 from kettle_core.rig.rate_buffer import RateBuffer
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.encoding import encoder, open_encoder
+from kettle_media.memory import give_memory_back
 from kettle_media.program.ahead import ahead
 from kettle_media.program.cells import Cell, Composed
 from kettle_media.program.fragments import IN_FRAGMENTS, fragments_beside, put_together
@@ -63,6 +64,8 @@ class ProgramWriting:
     # What goes on where it was interrupted, and who is shown frames that are encoded.
     spool: Spool | None = None
     look: Look | None = None
+    # Called once nothing more is drawn or heard.
+    rest: Callable[[], None] = lambda: None
 
 
 def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> None:
@@ -87,6 +90,8 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
             fragments = fragments_beside(target)
             try:
                 _encode(fragments, made, on_progress, lambda container: None, IN_FRAGMENTS)
+                made.rest()
+                give_memory_back()
                 put_together(
                     fragments,
                     target,

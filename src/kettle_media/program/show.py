@@ -10,6 +10,7 @@ from kettle_core.program.plan import Plan
 from kettle_core.timing.time_map import Source
 from kettle_media.program.line_sounds import LineSounds, Sounding
 from kettle_media.program.renderer import Seen
+from kettle_media.program.sources import TakeSources
 
 
 class Shown(Seen, Sounding, Protocol):
@@ -44,6 +45,12 @@ class Show:
     def identities(self) -> dict[Source, str]:
         """Of every source a text that is another one when any picture of it could be."""
         return {source: one.identity() for source, one in self.sources.items()}
+
+    def rest(self) -> None:
+        """Let go of takes for a while: they are opened again when they are asked for."""
+        for source, one in self.sources.items():
+            if source not in self.lent and isinstance(one, TakeSources):
+                one.rest()
 
     def close(self) -> None:
         """Close what was opened for it."""

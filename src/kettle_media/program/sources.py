@@ -116,10 +116,15 @@ class TakeSources:
         """Close what was opened."""
         if self._beside:
             self._beside.shutdown()
+        self.rest()
+
+    def rest(self) -> None:
+        """Close the tracks; they are opened again when they are asked for."""
         for track in self._pictures.values():
             track.close()
         for _, raw in self._sounds.values():
             raw.close()
+        self._pictures, self._sounds = {}, {}
 
 
 def recorded_rig(folder: TakeFolder, info: TakeInfo, sync: TakeSync) -> Rig:

@@ -111,6 +111,7 @@ def write_show(
             show.chapters,
             spool if settings.stitchable else None,
             look,
+            show.rest,
         )
         write_program(target, writing, on_progress)
     return made
