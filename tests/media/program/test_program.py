@@ -5,6 +5,7 @@ import threading
 import unittest
 from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 from unittest import mock
 
 import av
@@ -70,6 +71,11 @@ def heard(path):
     return np.concatenate(blocks, axis=1)
 
 
+def open_files():
+    """How many files this process has open."""
+    return len(list(Path("/proc/self/fd").iterdir()))
+
+
 def packets(path):
     with av.open(str(path)) as container:
         return [bytes(p) for p in container.demux(container.streams.video[0]) if p.size]
@@ -133,6 +139,21 @@ class Cued(unittest.TestCase):
         for first, end in ((31, 60), (0, 17), (17, 31)):
             for number, frame in enumerate(other.frames(range(first, end)), first):
                 np.testing.assert_array_equal(frame, whole[number])
+
+    def test_takes_that_were_let_go_are_opened_again_when_they_are_asked_for(self):
+        info = self.folder.read_info()
+        sources = TakeSources(self.folder, info, align_take(self.folder, info))
+        self.addCleanup(sources.close)
+        there = open_files()
+        found = []
+        for _ in range(2):
+            picture = sources.pictures(["webcam-1"], 1.5e9)["webcam-1"]
+            found.append((picture.y.copy(), sources.sound("headset", Tone(), 48_000, 480)))
+            self.assertGreater(open_files(), there)
+            sources.rest()
+            self.assertEqual(open_files(), there)
+        for before, after in zip(*found, strict=True):
+            np.testing.assert_array_equal(before, after)
 
     def test_a_still_without_a_scene_is_what_the_program_shows(self):
         still = self.still("", 59)
