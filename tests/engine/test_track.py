@@ -128,6 +128,20 @@ class Tracks(TrackCase):
         self.assertEqual(list(rows["dropped"]), [0, 0, 0, 0, 2, 0, 2, 0])
         self.assertNotIn(NOTED, rows["kept"])
 
+    def test_what_was_written_over_while_it_was_encoded_is_told_as_dropped(self):
+        class WrittenOver(Arrival):
+            def use(self, do):
+                return super().use(do) and False
+
+        track = self.track(SCREEN)
+        for no in range(5):
+            came = self.picture(no)
+            track.take(WrittenOver(**vars(came)) if no == 2 else came)
+        self.assertEqual((track.written, track.dropped, track.unfetched), (5, 1, 1))
+        rows = self.rows(track)
+        self.assertEqual(list(rows["no"]), [0, 1, 2, 3, 4])
+        self.assertEqual(list(rows["dropped"]), [0, 0, 0, 1, 0])
+
     def test_what_came_before_the_take_is_left_out_and_time_0_is_the_takes(self):
         track = self.track(VOICE)
         track.start_master_ns = 45_000_000
