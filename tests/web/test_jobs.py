@@ -66,6 +66,11 @@ def is_full(_doing):
     raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
 
 
+def is_cancelled_and_fails(_doing):
+    cancel(job=Job.objects.get())
+    raise TakeError("A device has not opened.")
+
+
 def is_cancelled(doing):
     cancel(job=Job.objects.get())
     doing.tell(2, 2)
@@ -172,6 +177,10 @@ class OneJob(TestCase):
         self.assertEqual((job.state, did), ("cancelled", []))
         Job.objects.all().delete()
         self.assertEqual((self.done(is_cancelled).state, did), ("cancelled", []))
+        Job.objects.all().delete()
+        # What it met with meanwhile is nobody's concern any more.
+        job = self.done(is_cancelled_and_fails)
+        self.assertEqual((job.state, job.sentence), ("cancelled", ""))
 
     def test_what_is_ordered_afresh_ends_what_is_being_done(self):
         first = self.order(works)

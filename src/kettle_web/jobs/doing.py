@@ -109,12 +109,13 @@ def run_job(job: Job, on_begin: Callable[[], Any] = lambda: None) -> None:
     except LostError:
         log.warning("Job %s was taken over by another worker.", job.pk)
     except CancelledError:
-        _end(holding, Job.State.CANCELLED, "")
+        with suppress(LostError):
+            holding.end(Job.State.CANCELLED)
     except KettleError as error:
-        _end(holding, Job.State.FAILED, str(error))
+        _fail(holding, str(error))
     except OSError as error:
         log.exception("Job %s failed.", job.pk)
-        _end(holding, Job.State.FAILED, f"The disk or a file cannot be used: {error.strerror}.")
+        _fail(holding, f"The disk or a file cannot be used: {error.strerror}.")
     except SystemExit:
         holding.give_back()
         raise
@@ -122,16 +123,16 @@ def run_job(job: Job, on_begin: Callable[[], Any] = lambda: None) -> None:
         log.exception("Job %s failed.", job.pk)
         what = f"{type(error).__name__}: {error}"[:200]
         sentence = f"Something went wrong here that should not ({what}). The log says more."
-        _end(holding, Job.State.FAILED, sentence)
+        _fail(holding, sentence)
     finally:
         over.set()
         beating.join()
         doing.close()
 
 
-def _end(holding: Holding, state: str, sentence: str) -> None:
+def _fail(holding: Holding, sentence: str) -> None:
     with suppress(LostError):
-        holding.end(state, sentence)
+        holding.fail(sentence)
 
 
 def _beat(holding: Holding, over: threading.Event) -> None:

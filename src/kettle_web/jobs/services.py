@@ -138,6 +138,17 @@ class Holding:
         if not self._mine.update(state=state, sentence=sentence[:400], ended_at=now, **values):
             raise LostError
 
+    def fail(self, sentence: str) -> None:
+        """The last write of what failed; one that its user wants no longer is cancelled by that.
+
+        Raises LostError.
+        """
+        with transaction.atomic():
+            if self._mine.filter(cancel_wanted=True).exists():
+                self.end(Job.State.CANCELLED)
+            else:
+                self.end(Job.State.FAILED, sentence)
+
     def give_back(self) -> None:
         """The worker ends before the job does: the next one begins it again, without a try."""
         self._mine.update(state=Job.State.WAITING, tries=F("tries") - 1)
