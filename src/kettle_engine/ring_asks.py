@@ -11,14 +11,16 @@ from kettle_engine.questions import Way
 
 # So long pictures come as they do for a take.
 WANTED_S = 9.0
-PATIENCE_S = 4.0
+# One that is away is waited for so long, one that opens, or of which nothing is known yet, longer:
+# on a busy machine the first opening takes ten seconds. Who asks waits for 20.
+PATIENCE_S, OPENING_PATIENCE_S = 4.0, 15.0
 
 
 @dataclass
 class _Ask:
     items: list[Input]
     way: Way
-    until_s: float
+    since_s: float
 
 
 class RingAsks:
@@ -46,8 +48,11 @@ class RingAsks:
         if not items:
             raise EngineError("No picture of this rig has a track, so there is nothing to try.")
         now_s = time.monotonic()
-        self._wanted |= {i.id: now_s + WANTED_S for i in items}
-        self._asks.append(_Ask(items, way, now_s + PATIENCE_S))
+        self._want(items, now_s + OPENING_PATIENCE_S)
+        self._asks.append(_Ask(items, way, now_s))
+
+    def _want(self, items: list[Input], from_s: float) -> None:
+        self._wanted |= {i.id: from_s + WANTED_S for i in items}
 
     def tick(self) -> bool:
         """Answer who can be answered; whether other pictures are wanted than before."""
@@ -60,8 +65,9 @@ class RingAsks:
             ]
             if not silent:
                 self._asks.remove(ask)
+                self._want(ask.items, now_s)
                 ask.way.reply({i.id: str(reports[i.id].ring) for i in ask.items})
-            elif now_s > ask.until_s:
+            elif now_s > ask.since_s + self._patience_s(ask.items):
                 self._asks.remove(ask)
                 names = " and ".join(silent)
                 told = f"{names} cannot be seen, so nothing was tried. Plug it in and try again."
@@ -69,3 +75,7 @@ class RingAsks:
         before = len(self._wanted)
         self._wanted = {name: until for name, until in self._wanted.items() if until > now_s}
         return len(self._wanted) != before
+
+    def _patience_s(self, items: list[Input]) -> float:
+        away = any(self._hosts.is_missing(i) for i in items)
+        return PATIENCE_S if away else OPENING_PATIENCE_S

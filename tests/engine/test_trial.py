@@ -18,7 +18,8 @@ from kettle_core.errors import DeviceError, EngineError, TakeError
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Rate, TrackFormat
 from kettle_core.rig.rig import Input
-from kettle_engine.devices.report import LIVE, OPENING, SourceReport
+from kettle_engine.devices.report import LIVE, OPENING, UNPLUGGED, SourceReport
+from kettle_engine.hosts import Hosts
 from kettle_engine.questions import Way
 from kettle_engine.ring_asks import RingAsks
 from kettle_engine.rings.ring import RingWriter
@@ -184,6 +185,7 @@ class Running(TrialCase):
 class Asking(unittest.TestCase):
     def setUp(self):
         self.hosts = mock.Mock(reports={})
+        self.hosts.is_missing = lambda item: Hosts.is_missing(self.hosts, item)
         self.asks, self.answers = RingAsks(self.hosts), []
         self.way = Way(self.answers.append, time.monotonic_ns() + 10**10)
 
@@ -202,6 +204,27 @@ class Asking(unittest.TestCase):
         with mock.patch("time.monotonic", return_value=time.monotonic() + 60):
             self.assertTrue(self.asks.tick())
         self.assertEqual(self.asks.wanted, set())
+
+    def test_one_that_opens_slowly_is_waited_for_and_one_that_is_away_is_not(self):
+        def later(seconds):
+            return mock.patch("time.monotonic", return_value=time.monotonic() + seconds)
+
+        self.report(OPENING)
+        self.asks.ask(RIG, self.way)
+        with later(10):
+            self.asks.tick()
+            self.assertEqual(self.answers, [])
+            self.report(LIVE)
+            self.asks.tick()
+            self.assertEqual(self.answers.pop(), {"screen": "/ring"})
+        with later(10 + 8):
+            self.asks.tick()
+            self.assertEqual(self.asks.wanted, {"screen"})
+        self.report(UNPLUGGED)
+        self.asks.ask(RIG, self.way)
+        with later(5):
+            self.asks.tick()
+        self.assertIn("Screen cannot be seen", str(self.answers[0]))
 
     def test_a_device_that_does_not_come_is_named(self):
         self.asks.ask(RIG, self.way)
