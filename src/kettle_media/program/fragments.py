@@ -32,8 +32,8 @@ def put_together(
     target: Path,
     describe: Callable[[Any], None] = lambda container: None,
     meanwhile: Callable[[], None] = lambda: None,
-) -> None:
-    """Make one MP4 of the same packets, its index at its beginning.
+) -> int:
+    """Make one MP4 of the same packets, its index at its beginning; gives how many they were.
 
     Parameters
     ----------
@@ -55,7 +55,7 @@ def put_together(
         copies = [after.add_stream_from_template(stream) for stream in before.streams]
         describe(after)
         after.start_encoding()
-        read_to, let_go = dict.fromkeys(range(len(copies)), 0), 0
+        read_to, let_go, count = dict.fromkeys(range(len(copies)), 0), 0, 0
         for packet in before.demux():
             if packet.dts is None or not packet.size:
                 continue
@@ -63,10 +63,12 @@ def put_together(
             read_to[number] = max(read_to[number], packet.pos or 0)
             packet.stream = copies[number]
             after.mux(packet)
+            count += 1
             if min(read_to.values()) - let_go > STEP_BYTES:
                 let_go = min(read_to.values())
                 _let_go(room.fileno(), let_go)
                 meanwhile()
+    return count
 
 
 def _let_go(file: int, size_bytes: int) -> None:

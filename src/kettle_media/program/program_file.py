@@ -5,6 +5,7 @@ from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import partial
 from pathlib import Path
 from typing import Any
 from zlib import crc32
@@ -83,21 +84,19 @@ def write_program(target: Path, made: ProgramWriting, on_progress: Progress) -> 
         If something can't be read or the file can't be written.
     """
     frames = made.plan.frames
+    describe = partial(_describe, made=made)
     with Told(target, True, "{} cannot be written"):
         if made.container != "mp4":
-            _encode(target, made, on_progress, lambda container: _describe(container, made), {})
+            _encode(target, made, on_progress, describe, {})
         else:
             fragments = fragments_beside(target)
             try:
-                _encode(fragments, made, on_progress, lambda container: None, IN_FRAGMENTS)
+                written = _encode(fragments, made, on_progress, lambda _: None, IN_FRAGMENTS)
                 made.rest()
                 give_memory_back()
-                put_together(
-                    fragments,
-                    target,
-                    lambda container: _describe(container, made),
-                    lambda: on_progress(frames, frames),
-                )
+                tell = partial(on_progress, frames, frames)
+                if put_together(fragments, target, describe, tell) != written:
+                    raise TakeError("A part of what was encoded can't be read again. Try again.")
             finally:
                 fragments.unlink(missing_ok=True)
     made.sound.stems.finish()
@@ -109,8 +108,8 @@ def _encode(
     on_progress: Progress,
     describe: Callable[[Any], None],
     options: dict[str, str],
-) -> None:
-    """Write all packets of a program, encoded or taken over, into a file."""
+) -> int:
+    """Write all packets of a program, encoded or taken over, into a file; gives how many."""
     plan, fps = made.plan, made.plan.fps
     with av.open(str(target), "w", format=made.container, options=options) as container:
         video = open_encoder(container, made.settings, plan.frame_size, fps, 1 / fps)
@@ -123,7 +122,7 @@ def _encode(
             heard = stack.enter_context(
                 ahead(sound_packets(made.sound, audio), PACKETS_AHEAD, "sound")
             )
-            _mux(container, made, seen, heard, on_progress)
+            return _mux(container, made, seen, heard, on_progress)
 
 
 def _describe(container: Any, made: ProgramWriting) -> None:
@@ -150,20 +149,27 @@ def _describe(container: Any, made: ProgramWriting) -> None:
 
 def _mux(
     container: Any, made: ProgramWriting, seen: Iterator[Any], heard: Iterator[Any], tell: Progress
-) -> None:
-    """Lay both kinds of packets beside each other in time."""
-    total = made.plan.frames
+) -> int:
+    """Lay both kinds of packets beside each other in time; gives how many they were."""
+    total, count = made.plan.frames, 0
+
+    def lay(packet: Any) -> None:
+        nonlocal count
+        container.mux(packet)
+        count += 1
+
     sound = next(heard, None)
     for number, packet in enumerate(seen):
         until = float(packet.dts * packet.time_base)
-        container.mux(packet)
+        lay(packet)
         while sound is not None and float(sound.pts * sound.time_base) <= until:
-            container.mux(sound)
+            lay(sound)
             sound = next(heard, None)
         tell(number + 1, total)
     while sound is not None:
-        container.mux(sound)
+        lay(sound)
         sound = next(heard, None)
+    return count
 
 
 class _Pictures:

@@ -82,8 +82,9 @@ class Fragments(unittest.TestCase):
 
     def test_every_packet_is_there_at_its_time_and_the_index_stands_first(self):
         target, calls = self.room / "target.mp4", mock.Mock()
-        put_together(self.fragments_on(self.room), target, meanwhile=calls)
+        count = put_together(self.fragments_on(self.room), target, meanwhile=calls)
         self.assertEqual(packets(target), packets(self.whole))
+        self.assertEqual(count, sum(map(len, packets(target).values())))
         self.assertEqual([b for b in boxes(target) if b != "free"], ["ftyp", "moov", "mdat"])
         self.assertGreaterEqual(calls.call_count, 2)
 

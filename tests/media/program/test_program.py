@@ -1,10 +1,13 @@
 """Programs of takes: cues to the frame, parts equal to the whole, faults that leave the old one."""
 
+import os
 import shutil
+import signal
 import threading
 import unittest
 from dataclasses import replace
 from fractions import Fraction
+from multiprocessing import get_context
 from pathlib import Path
 from unittest import mock
 
@@ -22,7 +25,7 @@ from kettle_core.scene.scene import ChangeOver
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.time_map import Source
 from kettle_media.picture.frame_planes import frame_to_i420
-from kettle_media.program import cleaned
+from kettle_media.program import cleaned, program_file
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.sources import TakeSources
 from kettle_media.program.take_program import compose_one_frame, compose_take, plan_take
@@ -279,8 +282,7 @@ class Faults(unittest.TestCase):
             with self.assertRaisesRegex(TakeError, "cannot be written"):
                 compose_take(folder, folder.program_path)
             self.assertEqual(folder.program_path.read_bytes(), before)
-            left = {p.name for p in folder.path.iterdir()}
-            self.assertNotIn(".program.part.mp4", left)
+            self.assertEqual(list(folder.path.glob(".*.part*")), [])
             (disk / "full").unlink()
             compose_take(folder, folder.program_path)
             self.assertNotEqual(folder.program_path.read_bytes(), before)
@@ -315,6 +317,48 @@ class Faults(unittest.TestCase):
             path.write_bytes(b"half")
         compose_take(folder, folder.program_path)
         self.assertEqual([p for p in left if p.exists()], [])
+
+    def test_a_process_that_is_killed_while_it_puts_the_file_together_costs_nothing(self):
+        folder = small_take("killed-at-the-end")
+        compose_take(folder, folder.program_path)
+        before = folder.program_path.read_bytes()
+        write_cues(folder, [Hide(0, "webcam-1")])
+
+        def killed(*_more):
+            os.kill(os.getpid(), signal.SIGKILL)
+
+        with mock.patch.object(program_file, "put_together", killed):
+            composing = get_context("fork").Process(
+                target=compose_take, args=(folder, folder.program_path)
+            )
+            composing.start()
+            composing.join(120)
+        self.assertEqual(composing.exitcode, -signal.SIGKILL)
+        self.assertEqual(folder.program_path.read_bytes(), before)
+        self.assertEqual(len(list(folder.path.glob(".*.part.*"))), 1)
+        compose_take(folder, folder.program_path)
+        self.assertNotEqual(folder.program_path.read_bytes(), before)
+        self.assertEqual(list(folder.path.glob(".*.part*")), [])
+
+    def test_a_part_that_cannot_be_read_again_leaves_the_program_that_was_there(self):
+        folder = small_take("lost-part")
+        compose_take(folder, folder.program_path)
+        before = folder.program_path.read_bytes()
+        write_cues(folder, [Hide(0, "webcam-1")])
+        whole = program_file.put_together
+
+        def torn(fragments, *more):
+            size = fragments.stat().st_size
+            os.truncate(fragments, size * 2 // 3)
+            return whole(fragments, *more)
+
+        with (
+            mock.patch.object(program_file, "put_together", torn),
+            self.assertRaisesRegex(TakeError, "read again|cannot be written"),
+        ):
+            compose_take(folder, folder.program_path)
+        self.assertEqual(folder.program_path.read_bytes(), before)
+        self.assertEqual(list(folder.path.glob(".*.part*")), [])
 
     def test_work_that_is_broken_off_ends_its_threads_and_leaves_nothing(self):
         folder = small_take("broken-off-program")
