@@ -82,8 +82,11 @@ class FormatSteps(BrowserCase):
         self.open()
         page.keyboard.press("t")
         job = page.locator(".trial .job")
-        expect(job.locator("progress")).to_be_visible()
-        job.get_by_role("button", name="Cancel").click()
+        # A slow press: what is told of the job meanwhile must not move its button from under it.
+        job.get_by_role("button", name="Cancel").hover()
+        page.mouse.down()
+        expect(job.locator("[data-job-figures]")).to_contain_text("left")
+        page.mouse.up()
         expect(job).to_have_count(0)
         expect(page.locator(".trial-input")).to_have_count(0)
         page.keyboard.press("t")

@@ -40,6 +40,7 @@ def order(*, kind: str, queue: str, subject: str, title: str, afresh: bool = Fal
     return found or Job.objects.create(kind=kind, queue=queue, subject=subject, title=title[:200])
 
 
+@transaction.atomic
 def cancel(*, job: Job) -> None:
     """Have it stopped; what waits is stopped at once."""
     now = timezone.now()
