@@ -1,18 +1,25 @@
 """Django's runner with a limit a test: one that hangs fails where it stands, the others go on."""
 
 import contextlib
+import ctypes
 import faulthandler
 import os
 import signal
 import sys
 import time
 import unittest
+from pathlib import Path
 
 from django.test.runner import DiscoverRunner
 
 # What hangs does so for good; on a busy machine a whole lesson has taken three minutes.
 LIMIT_S = int(os.environ.get("KETTLE_TEST_LIMIT_S", "600"))
 SLOWEST = int(os.environ.get("KETTLE_TEST_SLOWEST", "8"))
+
+
+# prctl(2): who loses its parent becomes ours, so that what it took is known.
+PR_SET_CHILD_SUBREAPER = 36
+TICK_S = 1 / os.sysconf("SC_CLK_TCK")
 
 
 class HangsError(Exception):
@@ -24,12 +31,34 @@ def _give_up(*_):
     raise HangsError(f"It did not end within {LIMIT_S} s.")
 
 
+def cpu_s():
+    """What this process and all that it started have taken of processors so far."""
+    took, ours = sum(os.times()[:4]), {os.getpid()}
+    rows = [row for path in Path("/proc").glob("[0-9]*/stat") if (row := _stat(path))]
+    # Parents have lower numbers than their children, but where numbers begin anew.
+    for pid, parent, ticks in sorted(rows):
+        if parent in ours:
+            ours.add(pid)
+            took += ticks * TICK_S
+    return took
+
+
+def _stat(path):
+    """A process's number, its parent's, and ticks of its own and of children that it waited for."""
+    try:
+        fields = path.read_text().rpartition(")")[2].split()
+    except OSError:
+        return None
+    return int(path.parent.name), int(fields[1]), sum(map(int, fields[11:15]))
+
+
 class LimitedResult(unittest.TextTestResult):
     """Arms the limit for each test, and tells at the end which took longest."""
 
     def __init__(self, *args, **more):
         super().__init__(*args, **more)
-        self._took_s = {}
+        ctypes.CDLL(None).prctl(PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)
+        self._took_s, self._cpu_s, self._cpu_until_s = {}, {}, cpu_s()
 
     def startTest(self, test):
         super().startTest(test)
@@ -40,6 +69,8 @@ class LimitedResult(unittest.TextTestResult):
     def stopTest(self, test):
         signal.alarm(0)
         self._took_s[test.id()] = time.monotonic() - self._began_s
+        before, self._cpu_until_s = self._cpu_until_s, cpu_s()
+        self._cpu_s[test.id()] = self._cpu_until_s - before
         super().stopTest(test)
 
     def stopTestRun(self):
@@ -47,7 +78,9 @@ class LimitedResult(unittest.TextTestResult):
         slowest = sorted(self._took_s.items(), key=lambda item: -item[1])[:SLOWEST]
         with contextlib.suppress(OSError):
             for name, seconds in slowest:
-                self.stream.writeln(f"{seconds:6.1f} s  {name}")
+                took = f"{seconds:6.1f} s {self._cpu_s[name]:6.1f} s CPU"
+                self.stream.writeln(f"{took}  {name}")
+            self.stream.writeln(f"All took {self._cpu_until_s:.0f} s CPU")
 
 
 class LimitedRunner(DiscoverRunner):

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from fractions import Fraction
 
+from kettle_core.rig.changes import with_format
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Card, Input, Looks, Rig, input_of_device
@@ -73,3 +74,12 @@ def demo_rig() -> Rig:
     )
     rig = Rig("Bench rig", inputs, scenes, format_, ducking=Ducking(on=True, depth_db=9.0))
     return replace(rig, stems=preset_stems(rig, "voice-and-system"))
+
+
+def shrunk(rig: Rig, part: int) -> Rig:
+    """The rig with a frame of one `part`th of its width and height, and pictures at half size."""
+    if part == 1:
+        return rig
+    half, written = Fraction(1, 2), rig.format.shrunk(part)
+    screens, webcams = (replace(t, scale=half) for t in (written.screens, written.webcams))
+    return with_format(rig, replace(written, screens=screens, webcams=webcams))

@@ -154,6 +154,27 @@ class Scenes(BrowserCase):
         page.reload()
         self.chosen("Main display")
 
+    def test_6_what_the_page_looks_for_while_it_saves_takes_nothing_back(self):
+        page, held = self.page, []
+
+        def hold(route):
+            """Keep what is saved until the page has looked for itself."""
+            if route.request.method == "POST" and not held:
+                held.append(route)
+            else:
+                route.continue_()
+
+        self.open_scene("scene-2")
+        page.evaluate(
+            "document.addEventListener('parts:swapped', () => (document.body.dataset.swapped = ''))"
+        )
+        page.route("**/scenes/**", hold)
+        page.locator("#add-layer").click()
+        page.locator(".menu-list").get_by_role("button", name="Main display").click()
+        expect(page.locator("body")).to_have_attribute("data-swapped", "")
+        held[0].continue_()
+        self.chosen("Main display")
+
     def test_3_by_keys_alone(self):
         page = self.page
         self.open_scene("scene-3")

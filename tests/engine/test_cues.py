@@ -20,15 +20,14 @@ from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.cues import read_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import REPAIRED
-from kettle_studio.demo import demo_rig
 from tests.engine.process import EngineProcess, but_drops
-from tests.fixtures import ROOT
+from tests.fixtures import ROOT, small_rig
 from tests.small_disk import small_disk
 
 
 def quick_rig():
     """The demo rig without its webcam, so that many tests can run beside each other."""
-    rig = demo_rig()
+    rig = small_rig()
     return replace(rig, inputs=tuple(replace(i, on=i.id != "webcam-1") for i in rig.inputs))
 
 

@@ -16,9 +16,8 @@ from kettle_media.take.inspect import inspect_take
 from kettle_media.take.picture_track import PictureTrack
 from kettle_media.take.times import KEPT, read_times
 from kettle_media.take.track_index import track_index
-from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
-from tests.fixtures import ROOT
+from tests.fixtures import ROOT, small_rig
 
 S = 10**9
 PAUSE, GO_ON, LENGTH = 1 * S, 9 * S + 345_678_901, 11 * S
@@ -27,7 +26,7 @@ CUES = (ToScene(0, "scene-1"), Pause(PAUSE), GoOn(GO_ON), Mark(10 * S, "again"))
 
 def quick_rig():
     """The demo rig without its webcam, whose noise takes its time."""
-    rig = demo_rig()
+    rig = small_rig()
     return replace(rig, inputs=tuple(replace(i, on=i.id != "webcam-1") for i in rig.inputs))
 
 

@@ -16,9 +16,8 @@ from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.times import read_times
 from kettle_media.take.tracks import PictureWriter
-from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
-from tests.fixtures import ROOT, demo_take
+from tests.fixtures import ROOT, demo_take, small_rig
 
 
 def packets(path):
@@ -30,7 +29,7 @@ def packets(path):
 class Taking(unittest.TestCase):
     def test_the_same_seed_gives_the_same_take_bit_for_bit(self):
         again = ROOT / "again"
-        record_take(Studio(1), demo_rig(), again, 4 * 10**9)
+        record_take(Studio(1), small_rig(), again, 4 * 10**9)
         first = demo_take().path
         for path in sorted([*first.glob("tracks/*.mkv"), *first.glob("tracks/*.csv")]):
             with self.subTest(path.name):
@@ -45,7 +44,7 @@ class Taking(unittest.TestCase):
         self.assertEqual((found["state"], found["duration_s"]), ("complete", 4.0))
         rows = {row["name"]: row for row in found["tracks"]}
         self.assertEqual(list(rows), ["display-1", "webcam-1", "headset", "system"])
-        self.assertEqual(rows["webcam-1"]["size"], "1920x1080")
+        self.assertEqual(rows["webcam-1"]["size"], "960x540")
         self.assertEqual(rows["headset"]["sample_rate_hz"], 48000)
         for row in rows.values():
             self.assertEqual(row["dropped"], 0)
@@ -73,11 +72,11 @@ class Taking(unittest.TestCase):
         path.mkdir()
         (path / "thesis.txt").write_text("years of work")
         with self.assertRaisesRegex(TakeError, "not empty; nothing was written"):
-            record_take(Studio(), demo_rig(), path, 10**9)
+            record_take(Studio(), small_rig(), path, 10**9)
         self.assertEqual([p.name for p in path.iterdir()], ["thesis.txt"])
 
     def test_a_device_that_is_not_there_is_named_before_anything_is_written(self):
-        rig = demo_rig()
+        rig = small_rig()
         rig = replace(rig, inputs=(replace(rig.inputs[0], device="display-9"), *rig.inputs[1:]))
         with self.assertRaisesRegex(DeviceError, "display-9"):
             record_take(Studio(), rig, ROOT / "none", 10**9)
@@ -85,12 +84,12 @@ class Taking(unittest.TestCase):
 
     def test_a_disk_without_room_is_told_before_and_ends_a_take_cleanly(self):
         with self.assertRaisesRegex(TakeError, "nothing was recorded"):
-            record_take(Studio(), demo_rig(), ROOT / "full", 10**9, reserve_bytes=10**18)
+            record_take(Studio(), small_rig(), ROOT / "full", 10**9, reserve_bytes=10**18)
         rooms = iter([10**12] * 4)
         with mock.patch(
             "kettle_engine.recording.recorder.free_bytes", side_effect=lambda _: next(rooms, 10**6)
         ):
-            info = record_take(Studio(), demo_rig(), ROOT / "filling", 30 * 10**9)
+            info = record_take(Studio(), small_rig(), ROOT / "filling", 30 * 10**9)
         self.assertEqual(info.ended_because, "the disk is nearly full")
         self.assertIn("ended by itself", info.notes[0])
         rows = inspect_take(TakeFolder(ROOT / "filling"))["tracks"]
@@ -105,7 +104,7 @@ class Taking(unittest.TestCase):
             real(writer, buffer, pts_ns)
 
         with mock.patch.object(PictureWriter, "write", write):
-            info = record_take(Studio(), demo_rig(), ROOT / "broken", 30 * 10**9)
+            info = record_take(Studio(), small_rig(), ROOT / "broken", 30 * 10**9)
         self.assertIn("No space left", info.ended_because)
         rows = inspect_take(TakeFolder(ROOT / "broken"))["tracks"]
         self.assertEqual([r for r in rows if "error" in r], [])
@@ -119,7 +118,7 @@ class Taking(unittest.TestCase):
             real(writer, buffer, pts_ns)
 
         with mock.patch.object(PictureWriter, "write", write):
-            info = record_take(Studio(), demo_rig(), ROOT / "alone", 4 * 10**9)
+            info = record_take(Studio(), small_rig(), ROOT / "alone", 4 * 10**9)
         self.assertEqual(info.ended_because, "stopped")
         self.assertEqual(info.notes, ("Desk webcam: ZeroDivisionError('a mistake of ours')",))
         folder = TakeFolder(ROOT / "alone")
@@ -132,7 +131,7 @@ class Taking(unittest.TestCase):
         self.assertAlmostEqual(rows["headset"]["duration_s"], 4.0, delta=0.3)
 
     def test_events_keep_their_record_time_when_the_displays_clock_jumps(self):
-        rig = demo_rig()
+        rig = small_rig()
         display = tuple(replace(i, on=i.id == "display-1") for i in rig.inputs)
 
         def clicks(name, jumps):
@@ -161,7 +160,7 @@ class Dropping(unittest.TestCase):
     def test_who_comes_too_late_finds_frames_overwritten(self):
         clock = VirtualClock()
         rack = Rack(Studio(), clock)
-        rack.set_inputs(i for i in demo_rig().inputs if i.has_track)
+        rack.set_inputs(i for i in small_rig().inputs if i.has_track)
         for _ in range(50):
             rack.step()
         clock.sleep_until(clock.now_ns() + 3 * 10**9)

@@ -20,6 +20,18 @@ test("who only looks makes nothing old, and is old when something is asked for",
   assert.ok(chosen(2) && !saved(2) && !looked(2));
 });
 
+test("what is looked for takes nothing from what is being saved, and is old once that is shown", () => {
+  const page = asking(1);
+  const saved = page.begin();
+  const [first, second, third] = [page.begin(true), page.begin(true), page.begin(true)];
+  assert.ok(second(1));
+  page.takeOver(1, true);
+  assert.ok(!first(1));
+  assert.ok(saved(2));
+  page.takeOver(2);
+  assert.ok(!third(2));
+});
+
 test("an answer that shows an older revision than the page is dropped", () => {
   const page = asking(7);
   const late = page.begin();

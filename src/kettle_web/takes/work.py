@@ -2,16 +2,12 @@
 
 import os
 import shutil
-from dataclasses import replace
-from fractions import Fraction
 
 from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
 from kettle_core.errors import TakeError
-from kettle_core.rig.changes import with_format
-from kettle_core.rig.rig import Rig as RigValues
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.devices.drivers import Drivers
 from kettle_engine.recording.take import record_take
@@ -21,6 +17,7 @@ from kettle_media.rig.file_driver import FileDriver
 from kettle_media.survey.survey import survey_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.recovery import recover_take
+from kettle_studio.demo import shrunk
 from kettle_studio.driver import Studio
 from kettle_studio.lesson import lesson_cues
 from kettle_web.jobs.doing import Doing
@@ -37,21 +34,16 @@ def demo_takes_s() -> tuple[int, ...]:
     return tuple(int(s) for s in named if int(s)) if named else DEMO_TAKES_S
 
 
-def demo_takes_rig(values: RigValues) -> RigValues:
-    """The rig of the demo's takes; KETTLE_DEMO_PART has it smaller by so much ("3")."""
-    part = int(os.environ.get("KETTLE_DEMO_PART", "1"))
-    if part == 1:
-        return values
-    half, written = Fraction(1, 2), values.format.shrunk(part)
-    screens, webcams = (replace(t, scale=half) for t in (written.screens, written.webcams))
-    return with_format(values, replace(written, screens=screens, webcams=webcams))
+def demo_takes_part() -> int:
+    """Of which part of its size their rig is; KETTLE_DEMO_PART may name another one ("3")."""
+    return int(os.environ.get("KETTLE_DEMO_PART", "1"))
 
 
 def make_demo_takes(doing: Doing) -> None:
     """Record two takes of the demo rig by the virtual clock."""
     tutorial = Tutorial.objects.get(pk=doing.subject.partition(":")[2])
     rig = make_demo_rig()
-    values = demo_takes_rig(rig.values)
+    values = shrunk(rig.values, demo_takes_part())
     lengths = demo_takes_s()
     total = sum(lengths)
     for number, seconds in enumerate(lengths, 1):

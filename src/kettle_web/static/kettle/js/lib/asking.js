@@ -5,7 +5,7 @@
  *   revision: number,
  *   begin: (background?: boolean) => (revision: number, ok?: boolean) => boolean,
  *   saved: (revision: number) => void,
- *   takeOver: (revision: number) => void,
+ *   takeOver: (revision: number, background?: boolean) => void,
  * }} Asking
  */
 
@@ -17,17 +17,26 @@
  */
 export function asking(revision) {
   let turn = 0;
+  let looks = 0;
+  let shown = 0;
   return {
     revision,
     /**
      * @param {boolean} background whether it is only looked for what may have changed: who saves
      *   or chooses something meanwhile is newer, and nothing asked for before is older
-     * @returns whether an answer may be taken over; one that was refused always, as it says why
+     * @returns whether an answer may be taken over, as is then done; one that was refused always,
+     *   as it says why
      */
     begin(background = false) {
       if (!background) turn += 1;
       const mine = turn;
-      return (found, ok = true) => !ok || (mine === turn && !(found < this.revision));
+      const look = background ? ++looks : Number.POSITIVE_INFINITY;
+      return (found, ok = true) => {
+        if (!ok) return true;
+        if (mine !== turn || found < this.revision || look < shown) return false;
+        if (background) shown = look;
+        return true;
+      };
     },
     /**
      * Our own change was saved, and what is saved next was decided in its knowledge; if others
@@ -36,8 +45,9 @@ export function asking(revision) {
     saved(found) {
       if (found === this.revision + 1) this.revision = found;
     },
-    takeOver(found) {
-      turn += 1;
+    /** What is looked for before something saved or chosen was shown is older than that. */
+    takeOver(found, background = false) {
+      if (!background) turn += 1;
       if (found > this.revision) this.revision = found;
     },
   };

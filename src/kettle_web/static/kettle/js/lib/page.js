@@ -159,7 +159,7 @@ export async function refresh(background = false) {
   if (!answer.ok) return false;
   const fresh = pageOf(await answer.text());
   if (!mayShow(revisionOf(fresh))) return false;
-  takeOver(fresh);
+  takeOver(fresh, background);
   return true;
 }
 
@@ -172,8 +172,8 @@ function follow(answer) {
     history.replaceState(null, "", pathname + search);
 }
 
-/** @param {Document} fresh */
-function takeOver(fresh) {
+/** @param {Document} fresh @param {boolean} background */
+function takeOver(fresh, background = false) {
   for (const part of document.querySelectorAll("[data-part]")) {
     const name = /** @type {HTMLElement} */ (part).dataset.part ?? "";
     const next = fresh.querySelector(`[data-part="${CSS.escape(name)}"]`);
@@ -183,7 +183,7 @@ function takeOver(fresh) {
       callbacks: { beforeNodeMorphed: mayMorph, beforeAttributeUpdated: mayChange },
     });
   }
-  answers.takeOver(revisionOf(fresh));
+  answers.takeOver(revisionOf(fresh), background);
   document.body.dataset.revision = String(answers.revision);
   document.dispatchEvent(new CustomEvent("parts:swapped"));
 }
