@@ -47,6 +47,12 @@ class FakeEngine:
         raise EngineError(f"not asked for here: {do}")
 
 
+def from_page(client, page, address, **values):
+    """What is answered to a form of a page."""
+    referer = f"http://testserver{page}"
+    return client.post(address, values, follow=True, headers={"Referer": referer})
+
+
 def picture(name="Kettle mark.png", size=(40, 30)):
     out = io.BytesIO()
     Image.new("RGBA", size, (200, 90, 40, 90)).save(out, "PNG")
@@ -71,6 +77,18 @@ class InputCase(TestCase):
     def add(self, kind, **values):
         address = reverse("add-input", args=["demo"])
         return self.client.post(address, {"kind": kind, **values}, follow=True)
+
+
+class Refused(InputCase):
+    def test_what_does_not_answer_is_told_on_the_page_whose_form_was_sent(self):
+        page = reverse("set-up", args=["demo", "headset"])
+        answer = from_page(self.client, page, page, seconds="5")
+        self.assertEqual(answer.redirect_chain, [(f"http://testserver{page}", 302)])
+        self.assertContains(answer, "not asked for here: hear")
+        elsewhere = self.client.post(
+            page, {"seconds": "5"}, headers={"Referer": "http://elsewhere.example/"}
+        )
+        self.assertRedirects(elsewhere, reverse("patch-sheet", args=["demo"]))
 
 
 class Setting(InputCase):

@@ -5,28 +5,11 @@ from collections.abc import Callable
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme
 
 from kettle_core.errors import EngineError, KettleError
 from kettle_web.frame.asking import in_place, wants_json
-
-BACK_TO = {
-    "record-start": "record",
-    "record-stop": "record",
-    "record-start-over": "record",
-    "record-give-up": "record",
-    "record-cue": "record",
-    "record-tutorial": "record",
-    "record-first-scene": "record",
-    "save-scene": "scenes",
-    "new-scene": "scenes",
-    "order-scenes": "scenes",
-    "delete-scene": "scenes",
-    "play-change": "scenes",
-    "pick-colour": "scenes",
-    "save-sound": "sound",
-    "listen-sound": "sound",
-    "save-stems": "stems",
-}
 
 
 class TellErrorsMiddleware:
@@ -51,8 +34,18 @@ class TellErrorsMiddleware:
         if wants_json(request) or in_place(request):
             field = getattr(error, "field", "")
             return JsonResponse({"error": str(error), "field": field}, status=status)
-        match = request.resolver_match
-        if request.method == "POST" and match and "slug" in match.kwargs:
+        page = _came_from(request)
+        if request.method == "POST" and page:
             messages.error(request, str(error))
-            return redirect(BACK_TO.get(match.url_name or "", "patch-sheet"), match.kwargs["slug"])
+            return redirect(page)
         return render(request, "frame/sentence.html", {"sentence": str(error)}, status=status)
+
+
+def _came_from(request: HttpRequest) -> str:
+    """The page of ours whose form was sent, or else that of its rig."""
+    page = request.headers.get("Referer", "")
+    if url_has_allowed_host_and_scheme(page, {request.get_host()}):
+        return page
+    match = request.resolver_match
+    slug = match.kwargs.get("slug", "") if match else ""
+    return reverse("patch-sheet", args=[slug]) if slug else ""
