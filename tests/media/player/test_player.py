@@ -75,7 +75,7 @@ def enough_sound(seconds):
 class Played(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        cls.folder = copied_take("played")
+        cls.folder = copied_take("played", part=1)
         write_cues(cls.folder, CUES)
         cls.show = show_of_take(cls.folder)
         cls.addClassCleanup(cls.show.close)
