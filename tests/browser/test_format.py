@@ -9,6 +9,8 @@ from tests.browser.case import BrowserCase
 
 
 class FormatSteps(BrowserCase):
+    DEMO_PART = "3"
+
     def tab_to(self, selector):
         """Go there by the tab key alone."""
         reached = "document.activeElement && document.activeElement.matches({})"
@@ -58,7 +60,7 @@ class FormatSteps(BrowserCase):
         expect(page.locator(".field-error")).to_have_count(0)
         page.locator("h1").click()
         page.keyboard.press("u")
-        expect(page.locator("#picture-frame_width")).to_have_value("1920")
+        expect(page.locator("#picture-frame_width")).to_have_value("640")
 
     def test_3_a_starting_point_is_chosen_by_keys_and_its_list_closes(self):
         page = self.page

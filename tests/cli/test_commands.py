@@ -95,13 +95,13 @@ class Commands(unittest.TestCase):
         done = kettle("compose", take, "--scene", "Title", "--at", "1.5", "--out", out)
         self.assertEqual(done.returncode, 0, done.stderr)
         with Image.open(out) as title:
-            self.assertEqual(title.size, (1920, 1080))
+            self.assertEqual(title.size, (640, 360))
             away = zip(title.getpixel((4, 4)), (0x22, 0x33, 0x3B), strict=True)
             self.assertLessEqual(max(abs(a - b) for a, b in away), 2)
         again = kettle("compose", take, "--at", "2", "--out", out, "--replace")
         self.assertEqual(again.returncode, 0, again.stderr)
         with Image.open(out) as sheet:
-            red, green, blue = sheet.getpixel((1400, 30))
+            red, green, blue = sheet.getpixel((467, 10))
             self.assertLess(abs(red - 46) + abs(green - 78) + abs(blue - 88), 12)
         for words, sentence in (
             (("--scene", "Nobody", "--at", "1"), "has no scene “Nobody”. It has “Sheet and me”"),

@@ -22,7 +22,7 @@ from kettle_studio.driver import Studio
 from tests.fixtures import ROOT
 
 SECONDS = 45
-FRAME_SIZE = (1280, 720)
+FRAME_SIZE = (960, 540)
 WEBCAM_MODE = Mode(640, 360, Fraction(60))  # small, for a quick test
 RATES_PPM = {"display-1": -200.0, "webcam-1": 200.0, "headset": -200.0, "system": 200.0}
 HALF_FRAME_MS = 1000 / 60

@@ -23,7 +23,7 @@ from tests.engine.test_lost_devices import studio_input
 from tests.fixtures import ROOT
 
 RATE_HZ = 48_000
-MINUTES = 8
+MINUTES = 5
 
 
 def sound_rig(*names):
@@ -46,7 +46,7 @@ class Wandering(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.folder = TakeFolder(ROOT / "wandering")
-        cls.studio = Studio(4, wander_ppm=25.0, wander_s=420.0)
+        cls.studio = Studio(4, wander_ppm=25.0, wander_s=260.0)
         rig = sound_rig("headset", "system")
         record_take(cls.studio, rig, cls.folder.path, MINUTES * 60 * NS_PER_S)
         cls.info = cls.folder.read_info()

@@ -24,7 +24,9 @@ class OwnRig(TakeCase):
     def gain(self, gain_db):
         """Set the headset's gain on the Sound page."""
         sound = reverse("save-sound", args=[self.own.slug, "headset"])
-        return self.client.post(sound, {**CHAIN, "gain_db": str(gain_db)})
+        page = reverse("sound-of", args=[self.own.slug, "headset"])
+        sent_by = {"Referer": f"http://testserver{page}"}
+        return self.client.post(sound, {**CHAIN, "gain_db": str(gain_db)}, headers=sent_by)
 
     def now(self):
         return rig_now(self.folder, self.info)[0]

@@ -99,7 +99,7 @@ class Scenes(RetoldCase):
         (told,) = self.version.values.retold
         self.assertEqual([type(cue) for cue in told.cues], [CloseUp, CloseUp])
         self.assertEqual([cue.at_ns for cue in told.cues], [S, 3 * S])
-        drawn = {"left": 480, "top": 0, "width": 480, "height": 270}
+        drawn = {"left": 160, "top": 0, "width": 160, "height": 90}
         near = {"input": "display-1", "times": "drawn", "length_ms": "300", "follows": ""}
         self.change("near", ("p1", 1.0), ("p1", 3.0), **near, **drawn)
         (told,) = self.version.values.retold

@@ -181,7 +181,7 @@ class Changes(TakeCase):
         self.assertContains(page, '<option value="b" selected>')
         self.assertContains(page, "The format is as in")
         self.rig.refresh_from_db()
-        self.assertEqual(self.rig.values.format.frame_size, (1920, 1080))
+        self.assertEqual(self.rig.values.format.frame_size, (640, 360))
         self.assertEqual(self.rig.tutorial_id, self.take.tutorial_id)
         # One that is gone from the rig by now, or nothing at all: as always.
         page = self.client.post(again, {"scene": "nowhere"}, follow=True)

@@ -17,7 +17,6 @@ from kettle_media.rig.file_driver import FileDriver
 from kettle_media.survey.survey import survey_take
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.recovery import recover_take
-from kettle_studio.demo import shrunk
 from kettle_studio.driver import Studio
 from kettle_studio.lesson import lesson_cues
 from kettle_web.jobs.doing import Doing
@@ -34,16 +33,10 @@ def demo_takes_s() -> tuple[int, ...]:
     return tuple(int(s) for s in named if int(s)) if named else DEMO_TAKES_S
 
 
-def demo_takes_part() -> int:
-    """Of which part of its size their rig is; KETTLE_DEMO_PART may name another one ("3")."""
-    return int(os.environ.get("KETTLE_DEMO_PART", "1"))
-
-
 def make_demo_takes(doing: Doing) -> None:
     """Record two takes of the demo rig by the virtual clock."""
     tutorial = Tutorial.objects.get(pk=doing.subject.partition(":")[2])
     rig = make_demo_rig()
-    values = shrunk(rig.values, demo_takes_part())
     lengths = demo_takes_s()
     total = sum(lengths)
     for number, seconds in enumerate(lengths, 1):
@@ -62,7 +55,7 @@ def make_demo_takes(doing: Doing) -> None:
         library = settings.DATA / "pictures"
         # The last one is a lesson as its teacher would hold it.
         cues = lesson_cues() if number == len(lengths) else ()
-        record_take(drivers, values, part, seconds * NS_PER_S, tell, library=library, cues=cues)
+        record_take(drivers, rig.values, part, seconds * NS_PER_S, tell, library=library, cues=cues)
         with transaction.atomic():
             take = Take.objects.create(
                 rig=rig,

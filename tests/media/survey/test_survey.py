@@ -21,9 +21,8 @@ from kettle_media.survey.survey import find_quiet, read_level, read_survey, surv
 from kettle_media.take.align import align_take, open_sound
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.picture_track import PictureTrack
-from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
-from tests.fixtures import ROOT, copied_take
+from tests.fixtures import ROOT, copied_take, small_rig
 from tests.small_disk import small_disk
 
 S = 10**9
@@ -164,7 +163,7 @@ class Losses(unittest.TestCase):
         ]
         # Of the pause's six seconds the first five are written.
         cues = (Pause(6 * S), GoOn(12 * S))
-        record_take(studio, demo_rig(), path, 14 * S, happenings=happenings, cues=cues)
+        record_take(studio, small_rig(), path, 14 * S, happenings=happenings, cues=cues)
         cls.folder = TakeFolder(path)
         cls.survey = survey_take(cls.folder)
 
