@@ -82,6 +82,10 @@ class FormatSteps(BrowserCase):
     def test_2_a_trial_is_cancelled_made_taken_undone_and_recorded_with(self):
         page = self.page
         self.open()
+        # Fine detail is that of whole pictures.
+        page.locator("#screens-scale").select_option("whole")
+        self.saved()
+        page.locator("h1").click()
         page.keyboard.press("t")
         job = page.locator(".trial .job")
         # A slow press: what is told of the job meanwhile must not move its button from under it.

@@ -24,7 +24,7 @@ from kettle_media.told import Told
 # A small file may be so much worse than what comes before or after; what is further away from what
 # was meant than that is another picture.
 WORSE_DB, LEAST_PSNR_DB = 3.0, 18.0
-# Nearer than a step of 255 on the average: a still that hardly changes is told from nothing beside it.
+# Nearer than a step of 255 on the average it is the picture, whatever lies beside it.
 SAME_DB = 48.0
 # Sound is looked at in blocks of so many samples.
 BLOCK_SAMPLES = MASTER_HZ
