@@ -7,10 +7,12 @@ from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from types import SimpleNamespace
+from unittest import mock
 
 import cv2
 import numpy as np
 
+from kettle_core.picture.compose import Composer
 from kettle_core.picture.picture import Picture, picture_from_i420
 from kettle_core.program.change_over import ProgramComposer
 from kettle_core.program.cues import Place, ToScene
@@ -132,6 +134,15 @@ class SmallScenes(unittest.TestCase):
             large = self.pictures.shown(self.live, scene.id).frame
             self.assertEqual((small.width, small.height), (320, 180))
             self.assert_looks_alike(small, large, scene.name)
+
+    def test_a_scene_that_looks_as_before_is_not_composed_again(self):
+        scene = self.rig.scenes[0].id
+        first = self.pictures.shown(self.live, scene, 320)
+        with mock.patch.object(Composer, "compose", side_effect=AssertionError):
+            again = self.pictures.shown(self.live, scene, 320)
+            self.assertEqual(again.stamp, first.stamp)
+        self.seen["webcam-1"] = replace(self.seen["webcam-1"], number=2)
+        self.assertNotEqual(self.pictures.shown(self.live, scene, 320).stamp, first.stamp)
 
     def test_the_program_of_a_take_is_composed_as_it_is_shown_with_all_that_was_moved(self):
         first, second = self.rig.scenes[:2]

@@ -34,7 +34,7 @@ class Outbox:
         self._socket.send_multipart([topic, json.dumps(header).encode(), body])
 
     def is_due(self, topic: bytes, every_s: float) -> bool:
-        """Whether nothing was marked as sent for so long."""
+        """Whether nothing was marked for so long."""
         return time.monotonic() - self._sent.get(topic, (0.0, 0))[0] >= every_s
 
     def is_new(self, topic: bytes, stamp: int) -> bool:
@@ -42,7 +42,7 @@ class Outbox:
         return topic not in self._sent or self._sent[topic][1] != stamp
 
     def mark(self, topic: bytes, stamp: int) -> None:
-        """Remember what is sent now."""
+        """Remember what is sent, or what looks as it was sent, now."""
         self._sent[topic] = (time.monotonic(), stamp)
 
     def forget(self) -> None:

@@ -8,7 +8,15 @@ from typing import Any, Protocol
 from kettle_core.rig.rig import Input
 from kettle_engine.clock import Clock
 from kettle_engine.pace import MOST_PER_S, every_s
-from kettle_engine.protocol import PICTURE, PROGRAM, SCENE_SIZES, SHOWN_WIDTH, SIZES, WHOLE
+from kettle_engine.protocol import (
+    PICTURE,
+    PROGRAM,
+    RECORDING,
+    SCENE_SIZES,
+    SHOWN_WIDTH,
+    SIZES,
+    WHOLE,
+)
 from kettle_engine.viewing.live import Live, Newest
 from kettle_engine.viewing.outbox import Outbox
 from kettle_engine.viewing.scene_pictures import ScenePictures, Shown, shrunk_for_page
@@ -17,6 +25,8 @@ from kettle_media.picture.jpeg import picture_to_page_jpeg
 
 # While a layer is dragged or a change-over is played.
 LIVELY_EVERY_S = every_s(MOST_PER_S)
+# Scenes among others while a take is recorded: what shows gives way.
+IN_TAKE_EVERY_S = 1.0
 IDENTIFY_S = 4.0
 # Scenes shown so small are composed at so many times what is shown.
 SMALL_BELOW, SMALL_TIMES = 400, 2
@@ -78,9 +88,13 @@ class PictureFeed:
 
     def _send_shown(self, shown: Shown | None, topic: bytes, width: int, quality: int) -> None:
         """Send a picture if it looks different from the last one."""
-        if shown is None or not self._outbox.is_new(topic, shown.stamp):
+        if shown is None:
             return
+        looks_different = self._outbox.is_new(topic, shown.stamp)
+        # What looks as before is looked at again in its turn too, not at each step.
         self._outbox.mark(topic, shown.stamp)
+        if not looks_different:
+            return
         name = topic.decode().rpartition("/")[2]
         small = shrunk_for_page(shown.frame, width)
         self._outbox.send(topic, {"input": name}, picture_to_page_jpeg(small, quality))
@@ -143,7 +157,10 @@ class PictureFeed:
         _, scene_id, layer_id = (*name.split(":"), "", "")[:3]
         now = time.monotonic()
         lively = live.played is not None or live.tried_scene(scene_id, now) is not None
-        every_s = LIVELY_EVERY_S if lively and size == "scene" else every_s
+        if lively and size == "scene":
+            every_s = LIVELY_EVERY_S
+        elif size == "thumb" and self._shows.status()["state"] == RECORDING:
+            every_s = IN_TAKE_EVERY_S
         if self._outbox.is_due(topic, every_s):
             self._send_scene(live, topic, scene_id, layer_id, width, quality)
             self._between()

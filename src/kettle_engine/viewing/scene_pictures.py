@@ -2,8 +2,10 @@
 
 import time
 from bisect import bisect_right
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from functools import cached_property, partial
 from math import ceil, floor
 from pathlib import Path
 from typing import TypeVar
@@ -51,10 +53,18 @@ Seen = TypeVar("Seen", Scene, Resolved)
 
 @dataclass(frozen=True)
 class Shown:
-    """A composed frame; `stamp` is another one whenever it looks different."""
+    """A frame, composed when it is asked for; `stamp` is another one whenever it looks different.
+
+    It is asked for before anything else is composed.
+    """
 
     stamp: int
-    frame: Picture
+    _compose: Callable[[], Plane] = field(repr=False)
+
+    @cached_property
+    def frame(self) -> Picture:
+        """The frame."""
+        return picture_from_i420(self._compose())
 
 
 @dataclass(frozen=True)
@@ -118,8 +128,7 @@ class ScenePictures:
             known = _Made(plan_stamp, Composer(plan, before, self._shrinkers[scaling]), scaling)
             self._composers[scene_id, width] = known
         pictures, numbers = self._pictures(live, scene)
-        frame = known.composer.compose(pictures)
-        return Shown(hash((plan_stamp, numbers)), picture_from_i420(frame))
+        return Shown(hash((plan_stamp, numbers)), partial(known.composer.compose, pictures))
 
     def program(self, live: Live, now_ns: int) -> Shown | None:
         """The program's frame now (master ns): as it will be composed, if a take is recorded.
@@ -139,9 +148,9 @@ class ScenePictures:
         numbers = hash(tuple((name, found.number) for name, found in seen.items()))
         way, share = stretch.change_over, stretch.share_at(frame_no)
         composer = self._composer(rig, _as_shown(rig.format))
-        frame = composer.compose(stretch.scene, pictures, stretch.before, way, share)
         stamp = hash((stretch.scene, stretch.before, share, numbers))
-        return Shown(stamp, picture_from_i420(frame))
+        drawn = (stretch.scene, pictures, stretch.before, way, share)
+        return Shown(stamp, partial(composer.compose, *drawn))
 
     def program_inputs(self, live: Live, now_ns: int) -> set[str]:
         """Ids of the inputs that the program's picture needs."""
@@ -177,8 +186,10 @@ class ScenePictures:
         if scene is None:
             return None
         pictures, numbers = self._pictures(live, scene)
-        frame = draw_matte(self._plan(live.rig, scene), layer_id, pictures)
-        return Shown(hash((scene, layer_id, numbers)), picture_from_i420(frame))
+        plan = self._plan(live.rig, scene)
+        return Shown(
+            hash((scene, layer_id, numbers)), partial(draw_matte, plan, layer_id, pictures)
+        )
 
     def _plan(self, rig: Rig, scene: Scene, width: int = 0) -> ScenePlan:
         format_ = rig.format
@@ -218,8 +229,8 @@ class ScenePictures:
         share = at_s / length_s if length_s else 1.0
         pictures = self._pictures(live, *(rig.seen_in(s) for s in scenes))[0]
         composer = self._composer(rig, rig.format)
-        frame = composer.compose(shown, pictures, giving_way, way, share)
-        return Shown(hash((shown, at_s)), picture_from_i420(frame))
+        drawn = (shown, pictures, giving_way, way, share)
+        return Shown(hash((shown, at_s)), partial(composer.compose, *drawn))
 
 
 def _as_shown(format_: Format) -> Format:
