@@ -142,6 +142,26 @@ class Tracks(TrackCase):
         self.assertEqual(list(rows["no"]), [0, 1, 2, 3, 4])
         self.assertEqual(list(rows["dropped"]), [0, 0, 0, 1, 0])
 
+    def test_a_sound_that_is_back_lies_where_what_came_least_late_says(self):
+        track, late_ns = self.track(VOICE), 500_000_000
+        for no in range(100):
+            track.take(self.block(no))
+        # Away for a second; what it brings first was stuck for half a second, and comes at once.
+        for no in range(200, 300):
+            came = self.block(no, restarted=no == 200)
+            device_ns = came.device_ns - 40 * S
+            master_ns = max(came.master_ns, 200 * BLOCK_NS + late_ns)
+            track.take(replace(came, device_ns=device_ns, master_ns=master_ns))
+        rows = self.rows(track)
+        self.assertEqual(int(rows["samples"].sum()), 300 * 480)
+        self.assertEqual(rows["pts_ns"][-1], 299 * BLOCK_NS)
+
+    def test_a_sound_that_is_back_as_its_take_ends_is_kept(self):
+        track = self.track(VOICE)
+        for no in (*range(100), *range(150, 153)):
+            track.take(self.block(no, restarted=no == 150))
+        self.assertEqual(int(self.rows(track)["samples"].sum()), 153 * 480)
+
     def test_what_came_before_the_take_is_left_out_and_time_0_is_the_takes(self):
         track = self.track(VOICE)
         track.start_master_ns = 45_000_000

@@ -250,7 +250,7 @@ class Recorder:
 
     def is_beyond(self, arrival: Arrival, name: str) -> bool:
         """Whether a capture was taken after the take's end, however late it came."""
-        if self.stop_master_ns is None:
+        if self.stop_master_ns is None or self.tracks[name].is_settling:
             return False
         end_ns = self.stop_master_ns - self.start_master_ns + TAIL_NS
         return self.tracks[name].record_ns(arrival.device_ns) > end_ns

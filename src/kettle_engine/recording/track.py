@@ -2,6 +2,7 @@
 
 import time
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -24,7 +25,9 @@ from kettle_media.take.tracks import PictureWriter, SoundWriter
 
 # A device that was opened again goes on by its own clock if that is no further off than this.
 SAME_CLOCK_NS = 50_000_000
-# That a pause ends is heard so late at most; captures are kept so long before they are let go.
+# That a pause ends is heard so late at most; captures are kept so long before they are let go. So
+# long a sound's are kept too when its device is back: its samples are its time, so that they can't
+# be laid elsewhere afterwards.
 # Where all is done in one thread it is heard before the next capture comes.
 HELD_NS, HELD_AT_ONCE_NS = 400_000_000, 1
 # No device's clock goes faster or slower by more than this; what comes later comes late.
@@ -70,6 +73,8 @@ class Track:
         self._held_ns = held_ns
         self._pauses = pauses or Pauses()
         self._held: deque[Arrival] = deque()
+        # A device is back: what it brings is held until then, as its first captures may be late.
+        self._settled_ns: int | None = None
         # The newest capture that a pause has left out, and where the last one that it has not is.
         self._resting: Arrival | None = None
         self._stamped_ns = 0
@@ -132,12 +137,36 @@ class Track:
                 return
             self._first = (arrival.device_ns, begun_ns)
         elif arrival.restarted:
+            self._settle()
             self._let_go(self._last.master_ns + self._held_ns if self._last else 0)
-            self._go_on(arrival)
+            self._settled_ns = arrival.master_ns + (0 if self.input.is_picture else self._held_ns)
+        if self._settled_ns is None:
+            self._follow(arrival)
+            return
+        self._held.append(arrival)
+        if arrival.master_ns >= self._settled_ns:
+            self._settle()
+
+    def _follow(self, arrival: Arrival) -> None:
         self._follow_clock(arrival)
         self._last = arrival
         self._held.append(arrival)
         self._let_go(arrival.master_ns)
+
+    @property
+    def is_settling(self) -> bool:
+        """Whether it is not known yet where what comes lies, as its device is just back."""
+        return self._settled_ns is not None
+
+    def _settle(self) -> None:
+        """Place what a device that is back has brought, and take it."""
+        if self._settled_ns is None:
+            return
+        back, self._settled_ns = tuple(self._held), None
+        self._held.clear()
+        self._go_on(back)
+        for arrival in back:
+            self._follow(arrival)
 
     def _let_go(self, now_ns: int) -> None:
         """Write what is held, or leave it out once no end of a pause can change that any more."""
@@ -272,16 +301,20 @@ class Track:
         self._samples += samples
         self.end_ns = self._first_ns + self._samples * NS_PER_S // rate_hz
 
-    def _go_on(self, arrival: Arrival) -> None:
-        """After a restart: lay the device's times on where the master says they should be."""
+    def _go_on(self, back: Sequence[Arrival]) -> None:
+        """After a restart: lay the device's times on where the master says they should be.
+
+        Of what came back the capture that came least late tells it.
+        """
         self._segment += 1
         last = self._last
         if last is None:
             return
+        least = min(back, key=lambda x: self._begun_master_ns(x) - x.device_ns)
         end_ns = last.device_ns + self._shift_ns + last.duration_ns
-        expected_ns = end_ns + (self._begun_master_ns(arrival) - last.master_ns)
-        if abs(arrival.device_ns + self._shift_ns - expected_ns) > SAME_CLOCK_NS:
-            self._shift_ns = max(expected_ns, end_ns) - arrival.device_ns
+        expected_ns = end_ns + (self._begun_master_ns(least) - last.master_ns)
+        if abs(least.device_ns + self._shift_ns - expected_ns) > SAME_CLOCK_NS:
+            self._shift_ns = max(expected_ns - least.device_ns, end_ns - back[0].device_ns)
 
     def _fill_gap(self, arrival: Arrival, rate_hz: int) -> None:
         """Write silence for blocks that never came: a sound's samples are its time."""
@@ -322,7 +355,10 @@ class Track:
             return
         self.ended = True
         try:
-            self._writer.close()
+            try:
+                self._settle()
+            finally:
+                self._writer.close()
         except KettleError:
             raise
         except Exception as error:
