@@ -89,6 +89,11 @@ class Refused(InputCase):
             page, {"seconds": "5"}, headers={"Referer": "http://elsewhere.example/"}
         )
         self.assertRedirects(elsewhere, reverse("patch-sheet", args=["demo"]))
+        # Without a script a form that was refused stands at an address that only takes forms.
+        form = reverse("save-input", args=["demo", "headset"])
+        again = from_page(self.client, form, page, seconds="5")
+        self.assertEqual(again.redirect_chain[-1], (reverse("patch-sheet", args=["demo"]), 302))
+        self.assertContains(again, "not asked for here: hear")
 
 
 class Setting(InputCase):

@@ -21,6 +21,9 @@ class TellErrorsMiddleware:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         """Go on to the view."""
         response = self._get_response(request)
+        if response.status_code == 405 and request.method == "GET" and not wants_json(request):
+            # Without a script a refused form stands at the address that takes it.
+            return redirect(_page_of_rig(request) or "start")
         if response.get("Content-Type", "").startswith("text/html"):
             # Who goes back sees what is, not what was.
             response.headers.setdefault("Cache-Control", "no-store")
@@ -46,6 +49,10 @@ def _came_from(request: HttpRequest) -> str:
     page = request.headers.get("Referer", "")
     if url_has_allowed_host_and_scheme(page, {request.get_host()}):
         return page
+    return _page_of_rig(request)
+
+
+def _page_of_rig(request: HttpRequest) -> str:
     match = request.resolver_match
     slug = match.kwargs.get("slug", "") if match else ""
     return reverse("patch-sheet", args=[slug]) if slug else ""
