@@ -6,6 +6,7 @@ import shutil
 import threading
 import time
 import unittest
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from unittest import mock
@@ -18,20 +19,22 @@ from kettle_core.rig.rig import Input, Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts
+from kettle_engine.recording.drops import BUSY
 from kettle_engine.recording.order import Order
 from kettle_engine.recording.process import run_recorder
-from kettle_engine.recording.recorder import TAIL_NS
+from kettle_engine.recording.recorder import TAIL_NS, Recorder
 from kettle_engine.rings.ring import RingReader, RingWriter
-from kettle_engine.stamps import Stamps
+from kettle_engine.stamps import Arrival, Stamps
 from kettle_media import durable
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.times import read_times
 from tests.fixtures import ROOT
 
+SCREEN = Input("screen", "Screen", "display", "x", Mode(64, 48, Fraction(30)))
 VOICE = Input("voice", "Voice", "microphone", "y", Mode(sample_rate_hz=48_000, channels=1))
 RIG = Rig("Voice alone", (VOICE,), (), Format(64, 48, Fraction(30)))
 FACTS = {"voice": DeviceFacts(11.0, None)}
-BLOCK_NS = 10_000_000
+BLOCK_NS, FRAME_NS = 10_000_000, 33_333_333
 
 
 class FakeLine:
@@ -52,6 +55,30 @@ class FakeLine:
 
     def receive(self, timeout_s=0.0):
         return self.waiting.pop(0) if self.waiting else None
+
+
+class AtTheEnd(unittest.TestCase):
+    def test_frames_that_are_missing_before_the_end_are_told_also_if_nothing_comes_after_them(self):
+        path = ROOT / f"recorder-{self._testMethodName}"
+        shutil.rmtree(path, ignore_errors=True)
+        rig = replace(RIG, inputs=(SCREEN,))
+        recorder = Recorder(TakeFolder.create(path), rig, path, at_once=True)
+        recorder.open_tracks(0)
+        recorder.begin({})
+        plane = np.full((72, 64), 100, np.uint8)
+
+        def take(no, lost=0):
+            at_ns = no * FRAME_NS
+            stamps = Stamps(no, at_ns, FRAME_NS, at_ns, lost)
+            return recorder.take("screen", Arrival(**vars(stamps), fetch=lambda: plane), BUSY)
+
+        self.assertTrue(all(take(no) for no in range(10)))
+        recorder.stop(20 * FRAME_NS + 1)
+        # Of 10 to 29 the last nine are not the take's.
+        self.assertFalse(take(30, lost=20))
+        self.assertFalse(take(31))
+        ended = recorder.finish()
+        self.assertEqual(ended.notes, ("Screen: 11 of 21 frames were dropped.",))
 
 
 class Recording(unittest.TestCase):

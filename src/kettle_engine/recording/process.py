@@ -90,11 +90,8 @@ class Feed:
             return True
         self.late_ns = self._clock.now_ns() - got.master_ns
         arrival = replace(got, lost=got.lost + got.missed)
-        if track.ended or self._recorder.is_beyond(arrival, self._name):
-            return False
         why = ENCODER if got.missed else BUSY if got.busy else DEVICE
-        self._recorder.take(self._name, arrival, why, got.events)
-        return True
+        return self._recorder.take(self._name, arrival, why, got.events)
 
     @staticmethod
     def _until_next_s(track: Track, reader: RingReader, now_ns: int) -> float:

@@ -147,21 +147,24 @@ class Recorder:
         """Write a line into the take's journal; `at_ns` in record time."""
         self._lines.note(what, at_ns, **values)
 
-    def take(self, name: str, arrival: Arrival, why: str, events: Sequence[Event] = ()) -> None:
-        """Write a capture into its track.
+    def take(self, name: str, arrival: Arrival, why: str, events: Sequence[Event] = ()) -> bool:
+        """Write a capture into its track; False once nothing more is to come for it.
 
         A track that can't be written ends with what it has and is told; the others go on. Where
-        the disk is full the take ends.
+        the disk is full the take ends. What was captured after the take's end is left out.
         """
         track = self.tracks[name]
         if track.ended:
-            return
+            return False
+        if self._is_beyond(arrival, track):
+            self._lose_before_end(name, arrival, why)
+            return False
         dropped, unfetched, before_ns = track.dropped, track.unfetched, track.written_master_ns
         try:
             track.take(arrival)
         except Exception as error:  # a track must never die unseen
             self.end_track(name, error, arrival.master_ns)
-            return
+            return False
         at_ns = arrival.master_ns - self.start_master_ns
         if track.dropped > dropped:
             why = ENCODER if track.unfetched > unfetched else why
@@ -177,6 +180,24 @@ class Recorder:
             place = self._lines.event(track.input, event, event_ns)
             if place:
                 self.pointers[name] = place
+        return True
+
+    def _is_beyond(self, arrival: Arrival, track: Track) -> bool:
+        """Whether a capture was taken after the take's end, however late it came."""
+        if self.stop_master_ns is None or track.is_settling:
+            return False
+        end_ns = self.stop_master_ns - self.start_master_ns + TAIL_NS
+        return track.record_ns(arrival.device_ns) > end_ns
+
+    def _lose_before_end(self, name: str, arrival: Arrival, why: str) -> None:
+        """Count what was lost before a capture beyond the end, as far as it would be the take's."""
+        track = self.tracks[name]
+        end_ns = (self.stop_master_ns or 0) - self.start_master_ns
+        after_ns = track.record_ns(arrival.device_ns) - end_ns
+        lost = arrival.lost - after_ns // arrival.duration_ns
+        if lost > 0:
+            track.drop(lost)
+            self.losses.dropped(name, lost, why, end_ns, track.written)
 
     def end_track(self, name: str, error: Exception, master_ns: int) -> None:
         """End a track that can't go on, and say why."""
@@ -247,13 +268,6 @@ class Recorder:
     def is_over(self, master_ns: int) -> bool:
         """Whether the tail has passed too."""
         return self.stop_master_ns is not None and master_ns > self.stop_master_ns + TAIL_NS
-
-    def is_beyond(self, arrival: Arrival, name: str) -> bool:
-        """Whether a capture was taken after the take's end, however late it came."""
-        if self.stop_master_ns is None or self.tracks[name].is_settling:
-            return False
-        end_ns = self.stop_master_ns - self.start_master_ns + TAIL_NS
-        return self.tracks[name].record_ns(arrival.device_ns) > end_ns
 
     def finish(self, short: Mapping[str, int] | None = None) -> Ended:
         """Close all tracks and say in take.json how it ended; never raises.

@@ -128,8 +128,7 @@ def _take(recorder: Recorder, delivery: Delivery, used: UsedPictures, name: str)
         **vars(delivery.stamps),
         fetch=lambda: used.of(capture, item) if item.is_picture else capture.data,
     )
-    if not recorder.is_beyond(arrival, name):
-        recorder.take(name, arrival, delivery.why, delivery.events)
+    recorder.take(name, arrival, delivery.why, delivery.events)
 
 
 def _note_changes(rack: Rack, recorder: Recorder, at_ns: int) -> None:

@@ -188,7 +188,7 @@ class Track:
         return self._resting is not None
 
     def _write(self, arrival: Arrival) -> None:
-        self._drop(arrival.lost)
+        self.drop(arrival.lost)
         if self.input.is_picture:
             if self._resting:
                 self._wake(self._resting)
@@ -220,7 +220,8 @@ class Track:
         self._write_picture(resting, max(self._place(resting), self.end_ns))
         self._choice.begin_anew()
 
-    def _drop(self, frames: int) -> None:
+    def drop(self, frames: int) -> None:
+        """Count frames or blocks that never came, or could not be written."""
         self.dropped += frames
         self._dropped_before += frames
 
@@ -232,7 +233,7 @@ class Track:
             return
         if not self._write_picture(arrival, pts_ns):
             self.unfetched += 1
-            self._drop(1)
+            self.drop(1)
 
     def _write_picture(self, arrival: Arrival, pts_ns: int) -> bool:
         """Write a capture's picture; whether it was there and stayed so while it was encoded."""
@@ -254,7 +255,7 @@ class Track:
         data = arrival.fetch()
         if data is None:
             self.unfetched += 1
-            self._drop(1)
+            self.drop(1)
             return
         rate_hz = self.input.mode.sample_rate_hz
         if self._samples == 0:
