@@ -21,6 +21,8 @@ def logo():
 
 
 class Scenes(BrowserCase):
+    DEMO_PART = "1"
+
     def open_scene(self, scene_id="scene-1"):
         self.page.goto(f"{self.base}/rigs/demo/scenes/at/{scene_id}/")
         drawn = f'canvas[data-picture="scene:{scene_id}"]'
