@@ -3,7 +3,7 @@
 from dataclasses import replace
 from fractions import Fraction
 
-from kettle_core.rig.changes import with_format
+from kettle_core.rig.changes import with_format, with_input
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Card, Input, Looks, Rig, input_of_device
@@ -77,9 +77,14 @@ def demo_rig() -> Rig:
 
 
 def shrunk(rig: Rig, part: int) -> Rig:
-    """The rig with a frame of one `part`th of its width and height, and pictures at half size."""
+    """The rig with frame and cards of a `part`th of their width and height, pictures of half."""
     if part == 1:
         return rig
     half, written = Fraction(1, 2), rig.format.shrunk(part)
     screens, webcams = (replace(t, scale=half) for t in (written.screens, written.webcams))
+    for item in rig.inputs:
+        if item.card:
+            mode = Mode(item.mode.width // part, item.mode.height // part)
+            card = replace(item.card, size_px=item.card.size_px // part)
+            rig = with_input(rig, replace(item, mode=mode, card=card))
     return with_format(rig, replace(written, screens=screens, webcams=webcams))

@@ -2,13 +2,14 @@
 
 import json
 import os
+import shutil
 import time
 from dataclasses import replace
 from unittest import mock
 
 from asgiref.sync import async_to_sync, sync_to_async
 from django.conf import settings
-from django.test import TransactionTestCase, tag
+from django.test import TransactionTestCase, override_settings, tag
 from django.urls import reverse
 
 from kettle_core.errors import EngineError
@@ -27,12 +28,18 @@ JSON = {"accept": "application/json"}
 
 @tag("realtime")
 class WithEngine(TransactionTestCase):
-    def setUp(self):
-        data = settings.DATA / f"engine-{os.getpid()}-{self._testMethodName}"
-        self.enterContext(self.settings(DATA=data, TAKES=data / "takes"))
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        data = settings.DATA / f"engine-{os.getpid()}"
         data.mkdir()
+        cls.enterClassContext(override_settings(DATA=data, TAKES=data / "takes"))
+        cls.engine = EngineProcess(cls, data)
+
+    def setUp(self):
         self.rig = make_demo_rig()
-        self.engine = EngineProcess(self, data)
+        self.addCleanup(shutil.rmtree, settings.TAKES, ignore_errors=True)
+        self.addCleanup(self.engine.until, lambda: engine().ask("status")["state"] != "recording")
 
     def test_record_and_stop_by_pages_make_a_take(self):
         start, stop = reverse("record-start", args=["demo"]), reverse("record-stop", args=["demo"])
