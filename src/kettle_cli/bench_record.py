@@ -88,12 +88,20 @@ def bench_record(options: Namespace) -> int:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         # The same frames cost an encoder more where the core beside it works too.
         page.goto(f"{base}/rigs/demo/record/")
-        bare = _bare_cores()
-        print(f"bare encoders: {bare:.2f} cores beside what is shown, {alone:.2f} alone")
+        before = _bare_cores()
+        print(f"bare encoders: {before:.2f} cores beside what is shown, {alone:.2f} alone")
         for load in (x for x in LOADS if options.load in ("", x.name)):
             _leave_a_job(page, f"{base}/rigs/demo/record/")
             with _burners(load):
-                _measure(Path(name), client, load, options.minutes * 60, bare, page)
+                ours = _measure(Path(name), client, load, options.minutes * 60, page)
+            # In turn, as a machine does not stay as fast as it was.
+            after = _bare_cores()
+            print(
+                f"  {2 * ours / (before + after):.2f} of bare encoders, which took {before:.2f} "
+                f"cores before it and {after:.2f} after it",
+                flush=True,
+            )
+            before = after
         browser.close()
     return 0
 
@@ -174,9 +182,8 @@ def _rig(display_fps: int) -> Rig:
     return replace(rig, inputs=tuple(inputs))
 
 
-def _measure(
-    data: Path, client: EngineClient, load: Load, seconds: float, bare: float, page: Any
-) -> None:
+def _measure(data: Path, client: EngineClient, load: Load, seconds: float, page: Any) -> float:
+    """Record for so long and print how it was; gives the cores without the studio's drawing."""
     folder = f"bench-{load.name.replace(' ', '-')}"
     client.ask("record", rig=rig_to_dict(_rig(load.display_fps)), folder=folder, countdown_s=1)
     while _take(client).get("elapsed_s", 0) < 1:
@@ -209,7 +216,7 @@ def _measure(
     for row in rows_of_drops(take):
         print(f"  {row}")
     print(
-        f"  without the studio's drawing {ours:.2f} cores, {ours / bare:.2f} of bare encoders "
+        f"  without the studio's drawing {ours:.2f} cores "
         f"({', '.join(f'{n} {c:.2f}' for n, c in cores.items())})"
     )
     settled_s = min(SETTLED_S, seconds / 2)
@@ -218,9 +225,9 @@ def _measure(
         f"  memory {memory[0][1] / 1e6:.0f} MB, from {settled_s / 60:.1f} min on "
         f"{min(settled_mb):.0f} to {max(settled_mb):.0f} MB (proportional share); "
         f"a page answers in {np.median(answers_s) * 1000:.0f} ms, "
-        f"at worst {max(answers_s) * 1000:.0f} ms",
-        flush=True,
+        f"at worst {max(answers_s) * 1000:.0f} ms"
     )
+    return ours
 
 
 def _change(client: EngineClient, number: int, length_s: float) -> None:

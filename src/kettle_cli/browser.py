@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from kettle_cli.installing import need_debian
+from kettle_cli.installing import need_debian, need_node_packages
 from kettle_core.errors import KettleError
 
 if TYPE_CHECKING:
@@ -33,6 +33,16 @@ def need_chromium() -> Path:
     return SHELL if SHELL.exists() else WHOLE
 
 
+def need_for_pages() -> None:
+    """Install what pages are driven and checked with."""
+    need_chromium()
+    need_node_packages()
+
+
 def launch(playwright: "Playwright") -> "Browser":
     """A browser with a profile of its own."""
     return playwright.chromium.launch(executable_path=str(need_chromium()), args=list(FLAGS))
+
+
+if __name__ == "__main__":
+    need_for_pages()

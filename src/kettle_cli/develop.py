@@ -4,7 +4,7 @@ import sys
 from argparse import Namespace
 from tempfile import TemporaryDirectory
 
-from kettle_cli.browser import need_chromium
+from kettle_cli.browser import need_for_pages
 from kettle_cli.installing import BIN, environment, need_node_packages, node
 from kettle_cli.paths import ROOT
 from kettle_cli.steps import Step, run_lanes
@@ -14,14 +14,14 @@ PYTHON_FILES = ["src", "tests", "scripts", "kettle"]
 
 def check(_: Namespace) -> int:
     """Run lint, types, import contracts and the JavaScript checks."""
+    need_node_packages()
     return 1 if run_lanes([_checks()], environment()) else 0
 
 
 def test(options: Namespace) -> int:
     """Install what tests need, check, run all tests (or one part of them)."""
-    if options.part in (None, "browser"):
-        need_chromium()
-        need_node_packages()
+    if options.part == "browser":
+        need_for_pages()
     lanes = [list(filter(None, lane)) for lane in _lanes(options.part)]
     with TemporaryDirectory(prefix="kettle-shared-") as shared:
         # What takes, and what the studio draws, are made once for all steps.
@@ -32,10 +32,11 @@ def test(options: Namespace) -> int:
 def _lanes(wanted: str | None) -> list[list[Step | None]]:
     """What runs beside each other; of parts not wanted nothing.
 
-    In the first lane is what must be in time: what records, then what drives a browser. Beside it,
-    giving way, runs what does not mind neighbours, the longest first. That keeps two cores busy:
-    with a third lane all took as long, and what must be in time was late. Engines of tests rank
-    before all, also where they should give way: they come after pages that wait for programs.
+    In the first lane is what must be in time: what records, then what drives a browser, which is
+    installed meanwhile. Beside it, giving way, runs what does not mind neighbours, the longest
+    first. That keeps two cores busy: with a third lane all took as long, and what must be in time
+    was late. Engines of tests rank before all, also where they should give way: they come after
+    pages that wait for programs.
     """
 
     def timely(part: str, step: Step) -> Step | None:
@@ -47,6 +48,7 @@ def _lanes(wanted: str | None) -> list[list[Step | None]]:
 
     takes = [f"tests.browser.test_{name}" for name in ("record", "takes", "library", "whole_way")]
     checks = _checks() if wanted is None else []
+    installing = Step("installing", [sys.executable, "-m", "kettle_cli.browser"])
     return [
         [
             timely("core", _tests("real time", "tests.engine", "tests.cli", how="--tag")),
@@ -55,6 +57,7 @@ def _lanes(wanted: str | None) -> list[list[Step | None]]:
             timely("browser", _tests("browser, rigs", *_others_in_browser(takes))),
         ],
         [
+            installing if wanted is None else None,
             beside("core", _tests("media", "tests.media")),
             beside("web", _tests("web", "tests.web")),
             beside("core", _tests("engine", "tests.engine")),
@@ -80,7 +83,6 @@ def _tests(name: str, *labels: str, how: str = "--exclude-tag") -> Step:
 
 
 def _checks() -> list[Step]:
-    need_node_packages()
     npx = [node(), "node_modules/.bin/biome"]
     templates = "src/kettle_web"
     pages = [str(p) for p in sorted((ROOT / templates).rglob("*.html"))]

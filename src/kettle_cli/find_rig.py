@@ -9,7 +9,7 @@ from kettle_core.rig.rig import Rig
 from kettle_media.rig.rig_file import FORMAT_NAME, read_rig_file, rig_from_file
 from kettle_media.rig.stills import keep_picture
 from kettle_media.rig_document import rig_from_dict
-from kettle_studio.demo import demo_rig
+from kettle_studio.demo import sized_demo_rig
 
 
 def find_rig(name: str) -> Rig:
@@ -20,7 +20,7 @@ def find_rig(name: str) -> Rig:
     if name in kept:
         return rig_from_dict(kept[name])
     if name == "demo":
-        return demo_rig()
+        return sized_demo_rig()
     known = ", ".join(sorted({"demo", *kept}))
     raise RigError(f"There is no rig “{name}”, so nothing was recorded. Known rigs: {known}.")
 

@@ -49,7 +49,9 @@ def need_debian(package: str, brings: Path) -> None:
     if os.geteuid() or not shutil.which("apt-get"):
         raise KettleError(f"This needs {brings}; install Debian's package {package}.")
     _run("Updating Debian's package lists", ["apt-get", "update", "-qq"])
-    _run(f"Installing {package}", ["apt-get", "install", "-y", "-qq", package])
+    # Another one that installs just now is waited for.
+    patiently = ["-o", "DPkg::Lock::Timeout=600"]
+    _run(f"Installing {package}", ["apt-get", *patiently, "install", "-y", "-qq", package])
 
 
 def _run(what: str, command: list[str]) -> None:

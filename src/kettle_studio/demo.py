@@ -1,5 +1,6 @@
 """The rig of the demo scenario."""
 
+import os
 from dataclasses import replace
 from fractions import Fraction
 
@@ -74,6 +75,11 @@ def demo_rig() -> Rig:
     )
     rig = Rig("Bench rig", inputs, scenes, format_, ducking=Ducking(on=True, depth_db=9.0))
     return replace(rig, stems=preset_stems(rig, "voice-and-system"))
+
+
+def sized_demo_rig() -> Rig:
+    """The demo rig, smaller by KETTLE_DEMO_PART ("3"): for machines and tests with little time."""
+    return shrunk(demo_rig(), int(os.environ.get("KETTLE_DEMO_PART", "1")))
 
 
 def shrunk(rig: Rig, part: int) -> Rig:

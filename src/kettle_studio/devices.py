@@ -43,6 +43,8 @@ REPEATED_EACH, EARLY_EACH, EARLY_NS = 97, 211, 4_000_000
 # Bursts: what falls due within a third of a second comes at its end.
 BURST_NS = 333_000_000
 UNEVEN_SAMPLES = 97
+# So many blocks of a sound are read on end.
+BLOCKS_AHEAD = 10
 CLOCK_JUMP_NS = 3_700_000_000
 NIGHT_RGB = (3, 3, 4)
 
@@ -384,6 +386,8 @@ class SimulatedSound(SimulatedDevice):
         super().__init__(plug, mode, from_ns)
         self._table = table
         self._noise = noise() if noise else None
+        self._ahead: dict[int, tuple[int, sounds.Sound]] = {}
+        self._ahead_of: sounds.Table | None = None
         table()
 
     def _number_at(self, elapsed_ns: float) -> int:
@@ -409,15 +413,46 @@ class SimulatedSound(SimulatedDevice):
             sound = np.clip(sound * 24, -1, 1)
         return Capture(no, device_ns, self._ready_ns(no) - device_ns, sound)
 
-    def _sound(self, device_ns: int, no: int) -> np.ndarray:
-        rate_ppm = self._clock.rate_at_ppm(self._world_s(device_ns) * NS_PER_S)
-        step = sounds.RATE_HZ / self._mode.sample_rate_hz / (1 + rate_ppm * 1e-6)
-        samples = self._first_sample(no + 1) - self._first_sample(no)
-        first = self._world_s(device_ns) % (sounds.LOOP_SAMPLES / sounds.RATE_HZ) * sounds.RATE_HZ
-        heard = sounds.read_at(self._table(), first + np.arange(samples, dtype=np.float64) * step)
+    def _sound(self, device_ns: int, no: int) -> sounds.Sound:
+        """A block; some are read on end, as single ones take longer to ask for than to read."""
+        table = self._table()
+        start_ns, block = self._ahead.get(no, (None, None))
+        if block is None or start_ns != device_ns or self._ahead_of is not table:
+            self._ahead, self._ahead_of = self._read_ahead(no, table), table
+            _, block = self._ahead[no]
+        return block
+
+    def _read_ahead(self, no: int, table: sounds.Table) -> dict[int, tuple[int, sounds.Sound]]:
+        """Blocks from one on by their numbers, with their device times."""
+        starts: list[int] = []
+        places: list[np.ndarray] = []
+        for number in range(no, no + BLOCKS_AHEAD):
+            device_ns = self._start_ns(number)
+            block = self._places(device_ns, number)
+            if places and block[0] < places[-1][-1]:
+                # Here the table goes round.
+                break
+            starts.append(device_ns)
+            places.append(block)
+        heard = sounds.read_at(table, np.concatenate(places))
         if self._noise is not None:
-            places = (self._first_sample(no) + np.arange(samples)) % self._noise.shape[1]
-            heard = heard + self._noise[:, places]
+            count = heard.shape[-1]
+            at = (self._first_sample(no) + np.arange(count)) % self._noise.shape[1]
+            heard = heard + self._noise[:, at]
         if heard.shape[0] < self._mode.channels:
             heard = np.repeat(heard, self._mode.channels, axis=0)
-        return np.asarray(heard, dtype=np.float32)
+        ends = np.cumsum([block.size for block in places])
+        blocks = np.split(np.asarray(heard, dtype=np.float32), ends[:-1], axis=1)
+        return {
+            no + n: (start, np.ascontiguousarray(block))
+            for n, (start, block) in enumerate(zip(starts, blocks, strict=True))
+        }
+
+    def _places(self, device_ns: int, no: int) -> np.ndarray:
+        """Where a block's samples lie in the table."""
+        world_s = self._world_s(device_ns)
+        rate_ppm = self._clock.rate_at_ppm(world_s * NS_PER_S)
+        step = sounds.RATE_HZ / self._mode.sample_rate_hz / (1 + rate_ppm * 1e-6)
+        samples = self._first_sample(no + 1) - self._first_sample(no)
+        first = world_s % (sounds.LOOP_SAMPLES / sounds.RATE_HZ) * sounds.RATE_HZ
+        return first + np.arange(samples, dtype=np.float64) * step

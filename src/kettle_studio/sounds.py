@@ -196,7 +196,7 @@ def read_at(table: Table, places: NDArray[np.float64]) -> Sound:
         near = table[..., (first + np.arange(span)) % table.shape[-1]]
     at = whole - first
     scaled = near * np.float32(1 / FULL_SCALE)
-    before, here, after, later = (scaled[..., at + k] for k in (-1, 0, 1, 2))
+    before, here, after, later = (np.take(scaled, at + k, axis=-1) for k in (-1, 0, 1, 2))
     # Catmull-Rom
     bend = 2 * before - 5 * here + 4 * after - later
     twist = 3 * (here - after) + later - before

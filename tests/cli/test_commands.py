@@ -135,7 +135,7 @@ class Commands(unittest.TestCase):
         self.assertEqual(
             [x["input_id"] for x in plan["layers"]], ["webcam-2", "tablet", "webcam-1"]
         )
-        self.assertEqual(list(plan["layers"][2]["target"].values()), [1444, 604, 432, 432])
+        self.assertEqual(list(plan["layers"][2]["target"].values()), [482, 202, 144, 144])
         self.assertEqual((plan["voice"], plan["change_over"]["kind"]), ("Headset", "glide"))
         self.assertIn("432 × 432 px at 1444, 604", kettle("rig", "show", "demo").stdout)
         refused = kettle("rig", "show", "demo", "--scene", "Nobody")

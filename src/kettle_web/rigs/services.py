@@ -1,6 +1,5 @@
 """What changes rigs: made, changed, undone."""
 
-import os
 import shutil
 from contextlib import suppress
 from datetime import timedelta
@@ -15,7 +14,7 @@ from kettle_core.errors import EngineError
 from kettle_engine.protocol import IDLE, WATCHING
 from kettle_engine.trial.kept import trial_folder
 from kettle_media.rig_document import rig_to_dict
-from kettle_studio.demo import demo_rig, shrunk
+from kettle_studio.demo import sized_demo_rig
 from kettle_web.frame.editing import forget
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig, Take
@@ -29,11 +28,8 @@ RESERVED = ("new", "import")
 
 @transaction.atomic
 def make_demo_rig() -> Rig:
-    """The rig of the demo scenario, once; changes made to it are kept.
-
-    KETTLE_DEMO_PART has it smaller by so much ("3"), for machines and tests with little time.
-    """
-    values = shrunk(demo_rig(), int(os.environ.get("KETTLE_DEMO_PART", "1")))
+    """The rig of the demo scenario, once; changes made to it are kept."""
+    values = sized_demo_rig()
     rig, _ = Rig.with_deleted.get_or_create(
         slug="demo", defaults={"name": values.name, "document": rig_to_dict(values)}
     )
