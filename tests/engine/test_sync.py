@@ -1,6 +1,7 @@
 """The composed program against the studio's truth, measured in the finished MP4 itself."""
 
 import unittest
+from dataclasses import replace
 from fractions import Fraction
 
 import av
@@ -42,7 +43,9 @@ class ResidualSync(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         path = ROOT / "sync"
-        rig = with_format(demo_rig(), Format(*FRAME_SIZE))
+        format_ = Format(*FRAME_SIZE)
+        screens = replace(format_.screens, scale=Fraction(1, 2))
+        rig = with_format(demo_rig(), replace(format_, screens=screens))
         rig = with_input(rig, in_mode(rig.input("webcam-1"), WEBCAM_MODE))
         record_take(Studio(9, RATES_PPM), rig, path, SECONDS * NS_PER_S)
         cls.folder = TakeFolder(path)
