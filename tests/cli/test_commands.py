@@ -137,7 +137,7 @@ class Commands(unittest.TestCase):
         )
         self.assertEqual(list(plan["layers"][2]["target"].values()), [482, 202, 144, 144])
         self.assertEqual((plan["voice"], plan["change_over"]["kind"]), ("Headset", "glide"))
-        self.assertIn("432 × 432 px at 1444, 604", kettle("rig", "show", "demo").stdout)
+        self.assertIn("144 × 144 px at 482, 202", kettle("rig", "show", "demo").stdout)
         refused = kettle("rig", "show", "demo", "--scene", "Nobody")
         self.assertEqual(refused.returncode, 2)
         self.assertIn("no scene “Nobody”", refused.stderr)
