@@ -240,3 +240,15 @@ class Recording(BrowserCase):
         expect(page.get_by_role("dialog", name="Keys of this page")).to_contain_text("Go on")
         page.keyboard.press("Escape")
         self.taken()
+
+    def test_6_what_is_refused_in_the_countdown_is_not_said_of_the_take(self):
+        page = self.page
+        page.goto(f"{self.base}/rigs/demo/record/")
+        page.get_by_label("Countdown").fill("6")
+        page.keyboard.press("r")
+        expect(page.locator("[data-record]")).to_have_attribute("data-engine", "countdown")
+        page.keyboard.press("g")
+        refused = page.locator("[data-desk-error]")
+        expect(refused).to_contain_text("Nothing is being recorded")
+        self.is_recording()
+        expect(refused).to_be_hidden()

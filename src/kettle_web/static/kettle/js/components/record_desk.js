@@ -44,6 +44,8 @@ export function mount(live) {
     // What is recorded goes on without this page, and without an engine for a while; Stop stays.
     const taking = isTaking(desk.dataset.engine ?? "");
     if (state === "lost" || (taking && (state === "absent" || state === "failed"))) return;
+    // What was refused before the take is not said of the take.
+    if (state === "recording" && desk.dataset.engine === "countdown") fail("");
     desk.dataset.engine = state;
     if (state !== "recording") newest.forget();
     showPhase(state, status.take);
