@@ -375,10 +375,12 @@ class InProcesses(unittest.TestCase):
             line.order(turn=1, at=0.5, playing=True)
             self.assertIsNotNone(line.next(Message.SOUND))
             line.order(turn=2, at=0.5)
-            before = line.next(Message.PICTURE)
+            # What played before may have left some pictures on the line.
+            while line.next(Message.PICTURE).turn != 2:
+                pass
             may.set()
             # Where it stands is seen again.
-            self.assertEqual((before.turn, line.next(Message.PICTURE).turn), (2, 2))
+            self.assertEqual(line.next(Message.PICTURE).turn, 2)
         self.assertIsNotNone(read_sync(folder, list(folder.read_info().tracks)))
 
     def test_a_take_that_is_gone_or_damaged_is_told_in_words_and_the_rest_goes_on(self):
