@@ -13,11 +13,11 @@ from kettle_studio.devices import (
     SimulatedDisplay,
     SimulatedOverhead,
     SimulatedSecondDisplay,
-    SimulatedSound,
     SimulatedTablet,
     SimulatedWebcam,
     SimulatedWindow,
 )
+from kettle_studio.heard import SimulatedSound
 
 Opener = Callable[[Plug, Mode, int], SimulatedDevice]
 

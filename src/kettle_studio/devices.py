@@ -14,10 +14,10 @@ from kettle_core.picture.picture import (
     picture_from_i420,
     picture_to_i420,
 )
-from kettle_core.rig.devices import BLOCK_SAMPLES, Capture, DeviceInfo, Event, Mode
+from kettle_core.rig.devices import Capture, DeviceInfo, Event, Mode
 from kettle_core.scene.layout import Box
 from kettle_core.timing.ticks import NS_PER_S, frame_to_ns
-from kettle_studio import bench, computer, presenter, quirefold, sounds, world
+from kettle_studio import bench, computer, presenter, quirefold, world
 from kettle_studio.canvas import ScreenPainter
 from kettle_studio.clock import DeviceClock
 from kettle_studio.computer import Switches
@@ -42,9 +42,6 @@ SOUND_FAULTS = ("unplugged", "busy", "losing", "changed", "silent", "clipping", 
 REPEATED_EACH, EARLY_EACH, EARLY_NS = 97, 211, 4_000_000
 # Bursts: what falls due within a third of a second comes at its end.
 BURST_NS = 333_000_000
-UNEVEN_SAMPLES = 97
-# So many blocks of a sound are read on end.
-BLOCKS_AHEAD = 10
 CLOCK_JUMP_NS = 3_700_000_000
 NIGHT_RGB = (3, 3, 4)
 
@@ -370,89 +367,3 @@ class SimulatedOverhead(SimulatedCamera):
 
     def _draw(self, world_s: float, no: int) -> Plane:
         return self._painter.draw(world_s, no)
-
-
-class SimulatedSound(SimulatedDevice):
-    """Shared by all that is heard: blocks of 480 samples of a table, with noise."""
-
-    def __init__(
-        self,
-        plug: Plug,
-        mode: Mode,
-        from_ns: int,
-        table: Callable[[], sounds.Table],
-        noise: Callable[[], sounds.Sound] | None = None,
-    ) -> None:
-        super().__init__(plug, mode, from_ns)
-        self._table = table
-        self._noise = noise() if noise else None
-        self._ahead: dict[int, tuple[int, sounds.Sound]] = {}
-        self._ahead_of: sounds.Table | None = None
-        table()
-
-    def _number_at(self, elapsed_ns: float) -> int:
-        return int(elapsed_ns * self._mode.sample_rate_hz // (BLOCK_SAMPLES * NS_PER_S))
-
-    def _first_sample(self, no: int) -> int:
-        uneven = no * 37 % UNEVEN_SAMPLES if "uneven" in self._plug.faults else 0
-        return no * BLOCK_SAMPLES + uneven
-
-    def _start_ns(self, no: int) -> int:
-        first = self._first_sample(no)
-        return self._clock.epoch_ns + first * NS_PER_S // self._mode.sample_rate_hz
-
-    def _ready_ns(self, no: int) -> int:
-        return self._start_ns(no + 1)
-
-    def _capture(self, no: int) -> Capture:
-        device_ns = self._start_ns(no)
-        sound = self._sound(device_ns, no)
-        if "silent" in self._plug.faults:
-            sound = np.zeros_like(sound)
-        elif "clipping" in self._plug.faults:
-            sound = np.clip(sound * 24, -1, 1)
-        return Capture(no, device_ns, self._ready_ns(no) - device_ns, sound)
-
-    def _sound(self, device_ns: int, no: int) -> sounds.Sound:
-        """A block; some are read on end, as single ones take longer to ask for than to read."""
-        table = self._table()
-        start_ns, block = self._ahead.get(no, (None, None))
-        if block is None or start_ns != device_ns or self._ahead_of is not table:
-            self._ahead, self._ahead_of = self._read_ahead(no, table), table
-            _, block = self._ahead[no]
-        return block
-
-    def _read_ahead(self, no: int, table: sounds.Table) -> dict[int, tuple[int, sounds.Sound]]:
-        """Blocks from one on by their numbers, with their device times."""
-        starts: list[int] = []
-        places: list[np.ndarray] = []
-        for number in range(no, no + BLOCKS_AHEAD):
-            device_ns = self._start_ns(number)
-            block = self._places(device_ns, number)
-            if places and block[0] < places[-1][-1]:
-                # Here the table goes round.
-                break
-            starts.append(device_ns)
-            places.append(block)
-        heard = sounds.read_at(table, np.concatenate(places))
-        if self._noise is not None:
-            count = heard.shape[-1]
-            at = (self._first_sample(no) + np.arange(count)) % self._noise.shape[1]
-            heard = heard + self._noise[:, at]
-        if heard.shape[0] < self._mode.channels:
-            heard = np.repeat(heard, self._mode.channels, axis=0)
-        ends = np.cumsum([block.size for block in places])
-        blocks = np.split(np.asarray(heard, dtype=np.float32), ends[:-1], axis=1)
-        return {
-            no + n: (start, np.ascontiguousarray(block))
-            for n, (start, block) in enumerate(zip(starts, blocks, strict=True))
-        }
-
-    def _places(self, device_ns: int, no: int) -> np.ndarray:
-        """Where a block's samples lie in the table."""
-        world_s = self._world_s(device_ns)
-        rate_ppm = self._clock.rate_at_ppm(world_s * NS_PER_S)
-        step = sounds.RATE_HZ / self._mode.sample_rate_hz / (1 + rate_ppm * 1e-6)
-        samples = self._first_sample(no + 1) - self._first_sample(no)
-        first = world_s % (sounds.LOOP_SAMPLES / sounds.RATE_HZ) * sounds.RATE_HZ
-        return first + np.arange(samples, dtype=np.float64) * step

@@ -184,7 +184,7 @@ def _music() -> Sound:
 def read_at(table: Table, places: NDArray[np.float64]) -> Sound:
     """Values of a (..., N) table between its samples, by cubic interpolation, going round.
 
-    `places` are sample numbers, rising, within one block of each other.
+    `places` are sample numbers, rising, within some blocks of each other.
     """
     whole = np.floor(places).astype(np.int64)
     x = (places - whole).astype(np.float32)

@@ -39,7 +39,7 @@ class BrowserCase(unittest.TestCase):
 
     # Tests that need no takes save the time.
     DEMO_TAKES = "0"
-    # Where it does not matter how large they are, smaller ones save more.
+    # Where it matters how large they are it is "1"; smaller ones save more.
     DEMO_PART = "3"
     # Live pictures and levels a second: a few show the same, and cost much less.
     REFRESH = 3

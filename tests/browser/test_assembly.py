@@ -11,7 +11,7 @@ MARGIN = 44
 
 
 class AssemblyPage(BrowserCase):
-    DEMO_TAKES, DEMO_PART = "4 8", "3"
+    DEMO_TAKES = "4 8"
 
     def open(self):
         page = self.page

@@ -9,8 +9,6 @@ from tests.browser.case import BrowserCase
 
 
 class FormatSteps(BrowserCase):
-    DEMO_PART = "3"
-
     def tab_to(self, selector):
         """Go there by the tab key alone."""
         reached = "document.activeElement && document.activeElement.matches({})"

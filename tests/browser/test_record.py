@@ -39,8 +39,6 @@ SENT = "!document.querySelector('[data-stage]').hasAttribute('data-sending')"
 
 
 class Recording(BrowserCase):
-    DEMO_PART = "3"
-
     def setUp(self):
         super().setUp()
         self.addCleanup(self.end_what_is_left)

@@ -60,7 +60,7 @@ ON_TOP = """(node) => {
 
 
 class TakePage(BrowserCase):
-    DEMO_TAKES, DEMO_PART = "1 20", "3"
+    DEMO_TAKES = "1 20"
 
     def setUp(self):
         super().setUp()

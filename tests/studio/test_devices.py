@@ -111,3 +111,21 @@ class Devices(unittest.TestCase):
             DeviceError, r"1280 × 720 px · 60 fps, 1920 × 1080 px · 30 fps"
         ):
             self.studio.open_device("webcam-1", Mode(3840, 2160, Fraction(60)), 0)
+
+    def test_what_is_switched_is_heard_in_the_next_block(self):
+        """Blocks are read some on end; none of them may be of what was before."""
+        studio = Studio(1)
+        info = next(d for d in studio.list_devices() if d.id == "headset")
+        device = studio.open_device("headset", info.modes[0], 0)
+        for number in range(200):
+            studio.set_fault("headset", "uneven", number % 3 == 0)
+            got = device.read()
+            lasts = got.data.shape[1] * 10**9 / info.modes[0].sample_rate_hz
+            self.assertAlmostEqual(got.duration_ns, lasts, delta=30_000, msg=number)
+        before = device.read().device_ns
+        studio.jump_clock("headset")
+        jumped, fresh = device.read(), studio.open_device("headset", info.modes[0], 0)
+        self.assertGreater(jumped.device_ns - before, 10**9)
+        while (same := fresh.read()).no < jumped.no:
+            pass
+        np.testing.assert_array_equal(jumped.data, same.data)

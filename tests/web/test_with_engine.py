@@ -14,6 +14,7 @@ from django.urls import reverse
 
 from kettle_core.errors import EngineError
 from kettle_core.rig.changes import with_input
+from kettle_engine.protocol import IDLE, WATCHING
 from kettle_web.frame.editing import edit
 from kettle_web.frame.engine import engine
 from kettle_web.live.consumer import Hub, LiveConsumer, _open_rig
@@ -24,6 +25,7 @@ from tests.engine.process import EngineProcess
 from tests.web.page_socket import PageSocket
 
 JSON = {"accept": "application/json"}
+AT_REST = (IDLE, WATCHING)
 
 
 @tag("realtime")
@@ -39,7 +41,7 @@ class WithEngine(TransactionTestCase):
     def setUp(self):
         self.rig = make_demo_rig()
         self.addCleanup(shutil.rmtree, settings.TAKES, ignore_errors=True)
-        self.addCleanup(self.engine.until, lambda: engine().ask("status")["state"] != "recording")
+        self.addCleanup(self.engine.until, lambda: engine().ask("status")["state"] in AT_REST)
 
     def test_record_and_stop_by_pages_make_a_take(self):
         start, stop = reverse("record-start", args=["demo"]), reverse("record-stop", args=["demo"])
