@@ -145,7 +145,7 @@ class Uploads(unittest.TestCase):
                 self.assertLessEqual(max(width, height), 1920)
             except PictureError as error:
                 self.assertIn("is not a picture", str(error))
-        with mock.patch("kettle_media.rig.svg.SECONDS", 0), self.assertRaises(PictureError):
+        with mock.patch("kettle_media.rig.svg.LIMIT_S", 0), self.assertRaises(PictureError):
             svg_to_png(SVG % b"", 1920)
 
 
