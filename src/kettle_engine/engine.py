@@ -356,6 +356,7 @@ class Engine:
             if not child.wait(3):
                 child.kill()
                 child.wait(2)
+            child.bury()
         self._flag.close()
         self._places.clear()
 

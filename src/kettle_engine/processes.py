@@ -1,34 +1,22 @@
-"""The engine's processes: how one is started, watched and spoken to.
-
-They are forked by a server that has imported what all of them need (multiprocessing's
-forkserver): they start within some ms and share its memory.
-"""
+"""The engine's processes: how one is started, watched and spoken to (see also `fork_server`)."""
 
 import contextlib
-import gc
 import importlib
-import multiprocessing
+import mmap
 import os
-import signal
 import threading
 import time
-import traceback
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
+from multiprocessing import Pipe
 from multiprocessing.connection import Connection
-from multiprocessing.sharedctypes import Synchronized
 from pathlib import Path
 from typing import Any
 
-from kettle_engine.devices.registry import BUILT_IN
+from kettle_engine.fork_server import FORK_SERVER, Forked
+from kettle_engine.process import work_frame_by_frame
 from kettle_media.memory import give_memory_back
 
-PRELOADED = [
-    "kettle_engine.devices.host",
-    "kettle_engine.recording.process",
-    "kettle_engine.viewing.viewer",
-    *(factory.partition(":")[0] for factory in BUILT_IN.values()),
-]
 # Of a process that has to show that it lives.
 BEAT_EVERY_S = 0.1
 # One that ends that often within a minute is started again more slowly.
@@ -39,10 +27,35 @@ KEPT_BYTES, GIVE_BACK_S = 32 << 20, 10.0
 MEASURE_EVERY_S = 0.25
 PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
 
-# One thread a call: each of these processes works on one frame after the other.
-os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-_context = multiprocessing.get_context("forkserver")
-_context.set_forkserver_preload(PRELOADED)
+
+class Beat:
+    """Memory that a process shares with the engine: when it last said that it lives, in ns of the
+    monotonic clock.
+    """
+
+    def __init__(self, file: int) -> None:
+        self._map = mmap.mmap(file, 8)
+        self._at = memoryview(self._map).cast("q")
+
+    @classmethod
+    @contextlib.contextmanager
+    def new(cls) -> Iterator[tuple["Beat", int]]:
+        """One that nobody has yet, with the file to give on."""
+        file = os.memfd_create("beat")
+        try:
+            os.ftruncate(file, 8)
+            yield cls(file), file
+        finally:
+            os.close(file)
+
+    @property
+    def at_ns(self) -> int:
+        """When it last beat; 0 if it never did."""
+        return self._at[0]
+
+    def beat(self) -> None:
+        """Say that this process lives."""
+        self._at[0] = time.monotonic_ns()
 
 
 class Line:
@@ -52,14 +65,14 @@ class Line:
     engine is gone.
     """
 
-    def __init__(self, connection: Connection, beat: "Synchronized[int]") -> None:
+    def __init__(self, connection: Connection, beat: Beat) -> None:
         self._connection = connection
         self._beat = beat
         self._sending = threading.Lock()
 
     def beat(self) -> None:
         """Say that this process lives."""
-        self._beat.value = time.monotonic_ns()
+        self._beat.beat()
 
     @contextlib.contextmanager
     def beating(self, limit_s: float) -> Iterator[None]:
@@ -82,8 +95,8 @@ class Line:
         with contextlib.suppress(OSError), self._sending:
             self._connection.send(message)
 
-    def receive(self, timeout_s: float = 0.0) -> tuple[Any, ...] | None:
-        """The next message, or None if there is none in time. Raises EOFError."""
+    def receive(self, timeout_s: float | None = 0.0) -> tuple[Any, ...] | None:
+        """The next message, or None if there is none in time (None: wait). Raises EOFError."""
         try:
             if self._connection.poll(timeout_s):
                 message: tuple[Any, ...] = self._connection.recv()
@@ -109,24 +122,20 @@ class Child:
     exit_status: int = 0
     ended_at: list[float] = field(default_factory=list)
     silent_s: float = 0.0
-    _process: Any = None
+    _process: Forked | None = None
     _connection: Connection | None = None
-    _beat: Any = None
+    _beat: Beat | None = None
     _seen_beat: int = 0
     _unmeasured_s: float = 0.0
 
     def start(self) -> None:
         """Start it."""
-        ours, theirs = _context.Pipe()
-        self._beat = _context.Value("q", 0, lock=False)
-        self._process = _context.Process(
-            target=_run,
-            args=(self.work, theirs, self._beat, *self.arguments()),
-            name=self.name,
-            daemon=True,
-        )
-        self._process.start()
-        theirs.close()
+        ours, theirs = Pipe()
+        with theirs, Beat.new() as (self._beat, file):
+            self._process = FORK_SERVER.fork(theirs.fileno(), file)
+        # One that has ended by now is found to have.
+        with contextlib.suppress(OSError):
+            ours.send((self.work, *self.arguments()))
         self._connection = ours
         self.started += 1
         self.silent_s, self._seen_beat = 0.0, 0
@@ -134,12 +143,12 @@ class Child:
     @property
     def pid(self) -> int:
         """Its process id; 0 if it is not there."""
-        return int(self._process.pid or 0) if self._process else 0
+        return self._process.pid if self._process else 0
 
     @property
     def is_alive(self) -> bool:
         """Whether it is there."""
-        return bool(self._process and self._process.is_alive())
+        return bool(self._process and self._process.is_alive)
 
     @property
     def handles(self) -> list[Any]:
@@ -173,7 +182,7 @@ class Child:
         Only time in which the engine itself ran counts as silence: a machine that stood still
         is no reason to end what stood still with it.
         """
-        beat = self._beat.value if self._beat else 0
+        beat = self._beat.at_ns if self._beat else 0
         self.silent_s = 0.0 if beat != self._seen_beat else self.silent_s + min(elapsed_s, 0.2)
         self._seen_beat = beat
         if self.silent_s > self.silent_limit_s:
@@ -193,15 +202,13 @@ class Child:
 
     def wait(self, timeout_s: float) -> bool:
         """Wait for its end; whether it has ended."""
-        if self._process:
-            self._process.join(timeout_s)
-        return not self.is_alive
+        return not self._process or self._process.wait(timeout_s)
 
     def bury(self) -> int | None:
         """Let go what is left of it; gives its exit status, or None while it lives."""
-        if self._process is None or self._process.is_alive():
+        if self._process is None or not self._process.wait(0):
             return None
-        status = self.exit_status = int(self._process.exitcode or 0)
+        status = self.exit_status = self._process.exit_status or 0
         self._process.close()
         self._process = None
         self.leave()
@@ -221,26 +228,17 @@ class Child:
             self._connection = None
 
 
-def _run(work: str, connection: Connection, beat: Any, *arguments: Any) -> None:
-    """What a process does first, and what it says when it fails."""
-    # Ctrl-C and an end of the engine are told by the engine.
-    for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, signal.SIG_IGN)
-    from kettle_engine.process import work_frame_by_frame
-
+def run(connection: int, beat: int) -> None:
+    """What a process does: what it is told first. What that raises ends it."""
     work_frame_by_frame(KEPT_BYTES)
-    gc.freeze()
     threading.Thread(target=_give_back, name="spare memory", daemon=True).start()
-    line = Line(connection, beat)
+    line = Line(Connection(connection), Beat(beat))
     line.beat()
-    try:
+    # Who is left by the engine has nothing more to do.
+    with contextlib.suppress(EOFError):
+        work, *arguments = line.receive(None) or ("",)
         module, _, name = work.partition(":")
         getattr(importlib.import_module(module), name)(line, *arguments)
-    except EOFError:
-        return
-    except Exception:
-        traceback.print_exc()
-        os._exit(1)
 
 
 def _give_back() -> None:

@@ -17,6 +17,7 @@ from kettle_engine.addresses import command_address, line_path, socket_folder
 from kettle_engine.client import EngineClient
 from kettle_engine.commands import Commands
 from kettle_engine.engine import Engine
+from kettle_engine.fork_server import FORK_SERVER
 from kettle_engine.line_door import LineDoor
 from kettle_engine.logs import logging_settings
 from kettle_engine.question import Once, Question
@@ -114,6 +115,7 @@ class Server:
 
 def main() -> int:
     """Run the engine for a data folder."""
+    FORK_SERVER.fork_now()
     data = Path(sys.argv[1])
     logging.config.dictConfig(logging_settings(data))
     try:
