@@ -48,7 +48,7 @@ def _laptop(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
     seed, rate_hz = plug.own_clock.seed, mode.sample_rate_hz
 
     def noise() -> sounds.Sound:
-        fan = sounds.noise_sound(seed, -48.0, rate_hz=rate_hz)
+        fan = sounds.noise_sound(seed, -48.0, rate_hz)
         return fan + sounds.hum_sound(-46.0, rate_hz)
 
     return SimulatedSound(plug, mode, from_ns, lambda: sounds.far(31, 2, 0.6, 7000), noise)
@@ -61,7 +61,7 @@ def _webcam_sound(plug: Plug, mode: Mode, from_ns: int) -> SimulatedDevice:
         mode,
         from_ns,
         lambda: sounds.far(32, 1, 0.4, 3400),
-        lambda: sounds.noise_sound(seed, -44.0, rate_hz=rate_hz),
+        lambda: sounds.noise_sound(seed, -44.0, rate_hz),
     )
 
 

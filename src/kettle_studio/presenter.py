@@ -176,7 +176,7 @@ def _add_noise(luma: Plane, noise: NDArray[np.int16]) -> None:
     cv2.add(luma, noise, dst=luma, dtype=cv2.CV_8U)
 
 
-@lru_cache(maxsize=3)
+@kept
 def _head_noise(height: int) -> NDArray[np.int16]:
     return _grain(np.random.default_rng(6), height, height)
 

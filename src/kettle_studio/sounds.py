@@ -219,10 +219,11 @@ def hum_sound(level_dbfs: float, rate_hz: int, seconds: int = 7) -> Sound:
     return np.asarray((hum / np.std(hum) * level)[None, :], dtype=np.float32)
 
 
-def noise_sound(seed: int, level_dbfs: float, seconds: int = 7, rate_hz: int = RATE_HZ) -> Sound:
-    """Room or fan noise, stronger in the lows, (1, N) at a rate."""
+@kept
+def noise_sound(seed: int, level_dbfs: float, rate_hz: int = RATE_HZ) -> Sound:
+    """Room or fan noise, stronger in the lows, (1, N) at a rate; 7 s that go round."""
     rng = np.random.default_rng(seed)
-    white = rng.standard_normal(seconds * rate_hz)
+    white = rng.standard_normal(7 * rate_hz)
     spectrum = np.fft.rfft(white)
     frequency_hz = np.fft.rfftfreq(white.size, 1 / rate_hz)
     shaped = np.fft.irfft(spectrum / np.sqrt(np.maximum(frequency_hz, 30)), white.size)

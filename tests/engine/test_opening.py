@@ -68,6 +68,20 @@ class Opening(unittest.TestCase):
             self.until(lambda: all(self.state(i) == LIVE for i in hung))
         self.assertEqual(len(self.driver.asked), 6)
 
+    def test_what_is_recorded_is_opened_first_and_of_that_sounds(self):
+        seen = [replace(i, recorded=False) for i in items("h1", "h2")]
+        heard = input_of_device(
+            DeviceInfo(
+                "odd:h5", "h5", "microphone", (Mode(sample_rate_hz=48_000, channels=1),), 0.0
+            ),
+            "h5",
+        )
+        with mock.patch.object(racks, "SLOW_OPEN_S", 0.2):
+            self.rack.set_inputs([*seen, *items("h3", "h4", "h6"), heard])
+            self.until(lambda: len(self.driver.asked) == 6)
+        self.assertEqual(set(self.driver.asked[:3]), {"odd:h5", "odd:h3", "odd:h4"})
+        self.assertEqual(self.driver.asked[3], "odd:h6")
+
     def test_a_driver_in_which_too_many_hang_is_not_asked_for_more(self):
         with (
             mock.patch.object(racks, "SLOW_OPEN_S", 0.05),

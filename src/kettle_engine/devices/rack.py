@@ -67,6 +67,13 @@ class Source:
         """Whether it is seen."""
         return self.inputs[0].is_picture
 
+    @property
+    def urgency(self) -> tuple[bool, bool, int]:
+        """What is recorded is opened before what is only looked at, and sounds, which open at
+        once, before pictures.
+        """
+        return not any(i.has_track for i in self.inputs), self.is_picture, self.place
+
     def skip(self, frames: int, frame_ns: int) -> None:
         """Expect what comes after some frames that were not read, unless those are too many."""
         no, device_ns = self.expected or (0, 0)
@@ -160,7 +167,7 @@ class Rack:
                 fresh.append(self.sources[key])
         for place, key in enumerate(groups):
             self.sources[key].place = place
-        for source in fresh:
+        for source in sorted(fresh, key=lambda s: s.urgency):
             self._open(source)
         self._plan()
 
@@ -219,7 +226,7 @@ class Rack:
         source = heapq.heappop(self._due)[-1]
         if source.device is None:
             if source.pending is None:
-                self._open(source)
+                self._open(self._most_urgent(source))
             elif source.pending.done():
                 self._adopt(source, source.pending)
             elif source.state == OPENING and time.monotonic() - source.asked_s > OPEN_LIMIT_S:
@@ -279,6 +286,13 @@ class Rack:
         if names & self._wanted:
             return 0
         return LOOKED_AT_NS if names & self._looked_at else UNWANTED_NS
+
+    def _most_urgent(self, source: Source) -> Source:
+        """Which is to be opened when one falls due: of those that never were not just any."""
+        if source.state != OPENING:
+            return source
+        waiting = (s for s in self.sources.values() if s.state == OPENING and not s.pending)
+        return min(waiting, key=lambda s: s.urgency)
 
     def _open(self, source: Source) -> None:
         now_s = time.monotonic()
