@@ -25,8 +25,8 @@ from kettle_media.picture.jpeg import picture_to_page_jpeg
 
 # While a layer is dragged or a change-over is played.
 LIVELY_EVERY_S = every_s(MOST_PER_S)
-# Scenes among others while a take is recorded: what shows gives way.
-IN_TAKE_EVERY_S = 1.0
+# Small pictures beside the program while a take is recorded: what shows gives way.
+IN_TAKE_EVERY_S = {"small": every_s(5), "thumb": 1.0}
 IDENTIFY_S = 4.0
 # Scenes shown so small are composed at so many times what is shown.
 SMALL_BELOW, SMALL_TIMES = 400, 2
@@ -116,6 +116,7 @@ class PictureFeed:
             if size not in SIZES:
                 continue
             box, every_s, quality = SIZES[size]
+            every_s = self._gives_way(size) or every_s
             # Asked before the picture is: that is copied when it is read.
             if not self._outbox.is_due(topic, every_s):
                 continue
@@ -159,11 +160,15 @@ class PictureFeed:
         lively = live.played is not None or live.tried_scene(scene_id, now) is not None
         if lively and size == "scene":
             every_s = LIVELY_EVERY_S
-        elif size == "thumb" and self._shows.status()["state"] == RECORDING:
-            every_s = IN_TAKE_EVERY_S
+        every_s = self._gives_way(size) or every_s
         if self._outbox.is_due(topic, every_s):
             self._send_scene(live, topic, scene_id, layer_id, width, quality)
             self._between()
+
+    def _gives_way(self, size: str) -> float | None:
+        """The least time between two pictures of a size in a take, where it is another one, s."""
+        in_take = self._shows.status()["state"] == RECORDING
+        return IN_TAKE_EVERY_S.get(size) if in_take else None
 
     def _tell_wanted(self, live: Live, topics: list[bytes]) -> None:
         names: set[str] = set()
