@@ -89,7 +89,7 @@ class Feed:
             time.sleep(self._until_next_s(track, reader, now_ns))
             return True
         self.late_ns = self._clock.now_ns() - got.master_ns
-        arrival = replace(got, lost=got.lost + got.missed)
+        arrival = replace(got, lost=got.lost + got.missed) if got.missed else got
         why = ENCODER if got.missed else BUSY if got.busy else DEVICE
         return self._recorder.take(self._name, arrival, why, got.events)
 

@@ -25,7 +25,7 @@ LEVELS_EVERY_S, STATUS_EVERY_S = every_s(20), 0.25
 # With the level after a chain goes what is heard of it, in which nobody bears a gap.
 AFTER_EVERY_S = 0.05
 # While a take is recorded the program is shown less often: what shows gives way.
-PROGRAM_EVERY_S, IN_TAKE_EVERY_S = every_s(15), every_s(10)
+PROGRAM_EVERY_S, IN_TAKE_EVERY_S = every_s(15), every_s(8)
 TICK_S = 0.012
 LIVELY_TICK_S = 0.003
 CLOSE_AFTER_S = 20.0

@@ -1,13 +1,14 @@
-"""Pictures at another size with libswscale: six times as fast as in NumPy."""
+"""Pictures at another size with libswscale and OpenCV: six times as fast as in NumPy."""
 
 from collections import OrderedDict
 from collections.abc import Callable
 from fractions import Fraction
 from functools import partial
-from math import ceil
+from math import ceil, floor
 from typing import Any, TypeVar
 
 import av
+import cv2
 import numpy as np
 from av.filter import Graph
 from av.video.reformatter import Interpolation, VideoReformatter
@@ -33,7 +34,7 @@ class Shrinker:
         self._scaling = scaling
         # One for each pair of sizes: it would be set up anew whenever they change.
         self._planes: OrderedDict[tuple[int, ...], VideoReformatter] = OrderedDict()
-        self._pictures: OrderedDict[tuple[int, ...], _PictureScaler] = OrderedDict()
+        self._pictures: OrderedDict[tuple[int, ...], _PictureScaler | _WholeFactor] = OrderedDict()
 
     def __call__(self, plane: Plane, width: int, height: int) -> Plane:
         """A (rows, columns) plane at a smaller size, (height, width)."""
@@ -51,8 +52,52 @@ class Shrinker:
         if not all(p.strides[1] == 1 for p in planes):
             return None
         sizes = (*planes[0].shape, height, width)
-        scaler = _kept(self._pictures, sizes, partial(_PictureScaler, self._scaling))
+        scaler = _kept(self._pictures, sizes, partial(_picture_scaler, self._scaling))
         return scaler.scaled(planes)
+
+
+def _picture_scaler(
+    scaling: str, rows: int, columns: int, height: int, width: int
+) -> "_PictureScaler | _WholeFactor":
+    by, rest = divmod(columns, width)
+    if scaling == "area" and not rest and rows == by * height:
+        return _WholeFactor(by)
+    return _PictureScaler(scaling, rows, columns, height, width)
+
+
+class _WholeFactor:
+    """Pictures shrunk by a whole factor, by area, chroma co-sited with the even columns in both.
+
+    Much faster than libswscale, which has no other way for whole factors.
+    """
+
+    def __init__(self, by: int) -> None:
+        self._by = by
+        # What a sample of chroma covers begins so many samples before the one at its place,
+        # mostly between two: it is a mixture of what begins at either.
+        begin = (1 - by) / 4
+        self._before, self._later = -floor(begin), begin - floor(begin)
+
+    def scaled(self, planes: Planes) -> Planes:
+        """All three planes at the smaller size."""
+        y, u, v = planes
+        return self._shrunk(y), self._chroma(u), self._chroma(v)
+
+    def _shrunk(self, plane: Plane) -> Plane:
+        size = plane.shape[1] // self._by, plane.shape[0] // self._by
+        return np.asarray(cv2.resize(plane, size, interpolation=cv2.INTER_AREA), np.uint8)
+
+    def _chroma(self, plane: Plane) -> Plane:
+        early, late = (self._from(plane, before) for before in (self._before, self._before - 1))
+        mixed = cv2.addWeighted(early, 1 - self._later, late, self._later, 0)
+        return np.asarray(mixed, np.uint8)
+
+    def _from(self, plane: Plane, before: int) -> Plane:
+        """Shrunk as if it began some columns further to the left."""
+        if not before:
+            return self._shrunk(plane)
+        kept, edge = plane[:, :-before], cv2.BORDER_REPLICATE
+        return self._shrunk(np.asarray(cv2.copyMakeBorder(kept, 0, 0, before, 0, edge), np.uint8))
 
 
 class _PictureScaler:

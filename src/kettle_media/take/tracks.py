@@ -20,6 +20,9 @@ from kettle_media.told import Told
 # is readable without a proper end.
 CRASH_SAFE = {"cluster_time_limit": "150", "flush_packets": "1", "live": "1"}
 LONGEST_WRITE_SAMPLES = 48_000
+# Blocks are put together for an encoder without a frame size of its own: each call costs as much
+# as its samples.
+TOGETHER_S = 0.04
 SOUND_CODECS: dict[str, tuple[str, dict[str, str]]] = {
     "flac": ("flac", {"bits_per_raw_sample": "24", "compression_level": "3"}),
     "pcm24": ("pcm_s24le", {}),
@@ -72,6 +75,7 @@ class SoundWriter:
         self._layout = "mono" if mode.channels == 1 else "stereo"
         self._rate_hz = mode.sample_rate_hz
         self._next = 0
+        self._waiting: list[NDArray[np.float32]] = []
         with Told(path, writing=True):
             self._container = av.open(str(path), "w", format="matroska", options=CRASH_SAFE)
             name, options = SOUND_CODECS[codec]
@@ -79,6 +83,8 @@ class SoundWriter:
                 name, rate=mode.sample_rate_hz, layout=self._layout, format="s32", options=options
             )
             self._container.start_encoding()
+        context: Any = self._stream.codec_context
+        self._together: int = context.frame_size or round(TOGETHER_S * mode.sample_rate_hz)
 
     def write_silence(self, samples: int, pts_ns: int) -> None:
         """Encode silence of any length."""
@@ -88,18 +94,32 @@ class SoundWriter:
             self.write(silence[:, : samples - start], pts_ns)
 
     def write(self, block: NDArray[np.float32], pts_ns: int) -> None:
-        """Encode one block; the first one's time since the take's start sets the track's."""
-        if self._next == 0:
+        """Write one block; the first one's time since the take's start sets the track's.
+
+        It is encoded once there are as many samples as the encoder takes at once.
+        """
+        if self._next == 0 and not self._waiting:
             self._next = round(pts_ns * self._rate_hz / 1e9)
-        frame = frame_of(to_integers(block, 24), self._rate_hz, self._layout, self._next)
-        self._next += block.shape[1]
+        self._waiting.append(block)
+        if sum(b.shape[1] for b in self._waiting) >= self._together:
+            self._encode()
+
+    def _encode(self) -> None:
+        samples = np.concatenate(self._waiting, axis=1)
+        self._waiting = []
+        frame = frame_of(to_integers(samples, 24), self._rate_hz, self._layout, self._next)
+        self._next += samples.shape[1]
         with Told(self._path, writing=True):
             for packet in self._stream.encode(frame):
                 self._container.mux(packet)
 
     def close(self) -> None:
         """Write what is left and the end of the file."""
-        _finish(self._path, self._container, self._stream)
+        try:
+            if self._waiting:
+                self._encode()
+        finally:
+            _finish(self._path, self._container, self._stream)
 
 
 def _finish(path: Path, container: Any, stream: Any) -> None:

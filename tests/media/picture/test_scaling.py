@@ -42,6 +42,14 @@ class Shrinking(unittest.TestCase):
     @settings(max_examples=100)
     @given(LENGTHS, LENGTHS, st.booleans(), st.booleans(), st.integers(0, 3))
     def test_a_layer_is_within_1_of_it_wherever_it_lies(self, across, down, lent, mirrored, left):
+        self.is_within_1(across, down, lent, mirrored, left)
+
+    @settings(max_examples=100)
+    @given(st.integers(2, int(MOST_SHRUNK)), st.integers(2, 40), st.integers(2, 40), st.booleans())
+    def test_so_is_one_that_is_shrunk_by_a_whole_factor(self, by, width, height, lent):
+        self.is_within_1((by * width, width), (by * height, height), lent)
+
+    def is_within_1(self, across, down, lent, mirrored=False, left=0):
         (columns, width), (rows, height) = across, down
         crop, box = Box(2, 4, 2 * columns, 2 * rows), Box(left, 2, 2 * width, 2 * height)
         whole = (2 * columns + 6, 2 * rows + 8)
