@@ -14,14 +14,15 @@ from kettle_core.picture.picture import (
     Picture,
     Plane,
     blend_plane,
+    paste,
     picture_from_i420,
-    picture_to_i420,
     rgb_to_picture,
 )
 
 FONT = str(Path(__file__).parent / "assets" / "figtree.woff2")
 POINTER_PX = 36
 SPARE_BUFFERS = 1
+BAND_ROWS = 120
 CONTENTS_KEPT = 1
 Rgb = tuple[int, int, int]
 
@@ -40,8 +41,16 @@ def image_to_picture(image: Image.Image) -> Picture:
 
 
 def image_to_i420(image: Image.Image) -> Plane:
-    """A Pillow image of even size as an I420 buffer."""
-    return picture_to_i420(image_to_picture(image))
+    """A Pillow image of even size as an I420 buffer.
+
+    In bands, as what Pillow makes in between is several times as large.
+    """
+    buffer = np.empty((image.height * 3 // 2, image.width), np.uint8)
+    made = picture_from_i420(buffer)
+    for top in range(0, image.height, BAND_ROWS):
+        below = min(top + BAND_ROWS, image.height)
+        paste(made, image_to_picture(image.crop((0, top, image.width, below))), 0, top)
+    return buffer
 
 
 class FramePool:
