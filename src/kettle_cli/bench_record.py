@@ -9,40 +9,30 @@ import tempfile
 import time
 from argparse import Namespace
 from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from http.client import HTTPConnection
-from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
 import numpy as np
 
+from kettle_cli.bench_bare import bare_cores
 from kettle_cli.bench_live import application, cpu_s
 from kettle_cli.browser import launch
 from kettle_cli.memory import pss_bytes, with_children
 from kettle_core.errors import KettleError
-from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.client import EngineClient
-from kettle_engine.clock import WallClock
-from kettle_engine.devices.rack import Rack
-from kettle_engine.process import work_frame_by_frame
-from kettle_media.priority import ANSWERS, RECORDS, rank
+from kettle_media.priority import ANSWERS, rank
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.times import read_times
-from kettle_media.take.tracks import PictureWriter, SoundWriter
 from kettle_studio.demo import demo_rig
-from kettle_studio.driver import Studio
 
-# A whole lesson, so that the encoders see what the recorder sees.
-BARE_S = 64
-WARM_NS = 8 * NS_PER_S
 BURN = "while True: pass"
 JOB_S = 8
 SCENES, DRAG_EVERY_S = ("scene-1", "scene-2"), 0.1
@@ -78,8 +68,8 @@ def bench_record(options: Namespace) -> int:
         raise KettleError(f"There is no load “{options.load}”. Loads: {', '.join(names)}.")
     # Who measures must not wait for what it measures.
     rank(ANSWERS)
-    alone = _bare_cores()
     with (
+        tempfile.TemporaryDirectory() as bare,
         tempfile.TemporaryDirectory() as name,
         application(Path(name)) as (base, _, client),
         sync_playwright() as playwright,
@@ -88,14 +78,14 @@ def bench_record(options: Namespace) -> int:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         # The same frames cost an encoder more where the core beside it works too.
         page.goto(f"{base}/rigs/demo/record/")
-        before = _bare_cores()
-        print(f"bare encoders: {before:.2f} cores beside what is shown, {alone:.2f} alone")
+        before = bare_cores(Path(bare))
+        print(f"bare encoders: {before:.2f} cores beside what is shown")
         for load in (x for x in LOADS if options.load in ("", x.name)):
             _leave_a_job(page, f"{base}/rigs/demo/record/")
             with _burners(load):
                 ours = _measure(Path(name), client, load, options.minutes * 60, page)
             # In turn, as a machine does not stay as fast as it was.
-            after = _bare_cores()
+            after = bare_cores(Path(bare))
             print(
                 f"  {2 * ours / (before + after):.2f} of bare encoders, which took {before:.2f} "
                 f"cores before it and {after:.2f} after it",
@@ -104,49 +94,6 @@ def bench_record(options: Namespace) -> int:
             before = after
         browser.close()
     return 0
-
-
-def _bare_cores() -> float:
-    """Cores that the encoders alone need for the demo rig, fed the studio's captures as they come.
-
-    As they come: a core that rests between two frames works more slowly than one that does not.
-    In a process that ranks as the recorder does, as what waits for its turn loses frames.
-    """
-    with ProcessPoolExecutor(1, get_context("spawn")) as process:
-        return process.submit(_encode).result()
-
-
-def _encode() -> float:
-    rank(RECORDS)
-    work_frame_by_frame()
-    lost, used_s, clock = 0, 0.0, WallClock()
-    with tempfile.TemporaryDirectory() as name:
-        writers: dict[str, PictureWriter | SoundWriter] = {}
-        rack = Rack(Studio(), clock)
-        rack.set_inputs(i for i in demo_rig().inputs if i.has_track)
-        for item in demo_rig().inputs:
-            path = Path(name) / f"{item.id}.mkv"
-            if item.has_track and item.is_picture:
-                writers[item.id] = PictureWriter(
-                    path, item.mode, track_settings(item.mode, demo_rig().track_of(item))
-                )
-            elif item.has_track:
-                writers[item.id] = SoundWriter(path, item.mode)
-        begun_ns = clock.now_ns() + WARM_NS
-        while (at_ns := clock.now_ns() - begun_ns) < BARE_S * NS_PER_S:
-            delivery = rack.step()
-            lost += delivery.lost if delivery and at_ns > 0 else 0
-            if delivery and at_ns > 0 and delivery.capture.changed:
-                writer: Any = writers[delivery.inputs[0].id]
-                began_s = time.process_time()
-                writer.write(delivery.capture.data, at_ns)
-                used_s += time.process_time() - began_s
-        for opened in writers.values():
-            opened.close()
-        rack.close()
-    if lost:
-        raise KettleError(f"The bare encoders lost {lost} captures, so nothing was measured.")
-    return used_s / BARE_S
 
 
 def _leave_a_job(page: Any, address: str) -> None:

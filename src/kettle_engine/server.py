@@ -22,7 +22,7 @@ from kettle_engine.line_door import LineDoor
 from kettle_engine.logs import logging_settings
 from kettle_engine.question import Once, Question
 
-STEP_S = 0.02
+STEP_S = 0.05
 LIST_LIMIT_S = 10.0
 
 log = logging.getLogger("kettle.engine")
