@@ -118,9 +118,11 @@ def open_library(data: Path) -> None:
     from django.core.management import call_command
 
     django.setup()
+    from kettle_web.frame.static_files import collect_static
+
     logging.disable(logging.WARNING)
     call_command("migrate", verbosity=0, interactive=False)
-    call_command("collectstatic", verbosity=0, interactive=False)
+    collect_static()
 
 
 def _pages(data: Path) -> list[str]:

@@ -124,13 +124,14 @@ def _prepare(with_demo: bool) -> None:
     from django.core.management import call_command
     from django.db import connections
 
+    from kettle_web.frame.static_files import collect_static
     from kettle_web.jobs.doing import load_kinds
     from kettle_web.rigs.services import make_demo_rig
     from kettle_web.takes.services import order_demo_takes
 
     load_kinds()
     call_command("migrate", verbosity=0, interactive=False)
-    call_command("collectstatic", verbosity=0, interactive=False, clear=True)
+    collect_static()
     if with_demo:
         make_demo_rig()
         # Tests that need none save the time.

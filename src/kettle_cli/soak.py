@@ -47,9 +47,9 @@ MEMORY_EVERY_S, MOST_GROWN = 300, 0.05
 AFTER_PAUSE_NS = 100_000_000
 # Runs beside the application and tells how long the machine stood still.
 HEARTBEAT = """
-import sys, time
-last = time.monotonic()
-while True:
+import os, time
+parent, last = os.getppid(), time.monotonic()
+while os.getppid() == parent:
     time.sleep(0.01)
     now = time.monotonic()
     print(now, now - last, flush=True)
