@@ -1,10 +1,13 @@
-"""Takes for tests: recorded once a process, on the virtual clock."""
+"""What tests begin with: takes, recorded once on the virtual clock, and a library."""
 
 import atexit
 import fcntl
 import os
 import shutil
+import subprocess
+import sys
 import tempfile
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 
@@ -20,6 +23,16 @@ ROOT = Path(tempfile.mkdtemp(prefix="kettle-takes-"))
 atexit.register(shutil.rmtree, ROOT, ignore_errors=True)
 
 
+LIBRARY = """
+import os
+import django
+os.umask(0o077)
+django.setup()
+from django.core.management import call_command
+from kettle_web.frame.static_files import collect_static
+call_command("migrate", verbosity=0)
+collect_static()
+"""
 # Their frame is a third as wide and high as the demo's, which decides what most tests take.
 PART = 3
 
@@ -36,22 +49,39 @@ def demo_take(seconds: int = 4, part: int = PART) -> TakeFolder:
 
 @cache
 def _demo_take(seconds: int, part: int) -> TakeFolder:
-    name = f"take-{part}-{seconds}"
+    def record(path: Path) -> None:
+        record_take(Studio(1), shrunk(demo_rig(), part), path, seconds * 10**9)
+
+    return TakeFolder(_once(f"take-{part}-{seconds}", record))
+
+
+def begin_library(data: Path) -> None:
+    """Put into a data folder what each first start makes alike: tables, and static files."""
+    shutil.copytree(_once("library", _make_library), data, dirs_exist_ok=True)
+
+
+def _make_library(path: Path) -> None:
+    settings = {"KETTLE_DATA": str(path), "DJANGO_SETTINGS_MODULE": "kettle_web.settings"}
+    subprocess.run([sys.executable, "-c", LIBRARY], env=os.environ | settings, check=True)
+
+
+def _once(name: str, make: Callable[[Path], None]) -> Path:
+    """A folder that is made by who needs it first, of all steps of a test run; a copy of it."""
     path = ROOT / name
     shared = os.environ.get("KETTLE_TEST_SHARED")
     if not shared:
-        record_take(Studio(1), shrunk(demo_rig(), part), path, seconds * 10**9)
-        return TakeFolder(path)
-    # The steps of a test run have it from the one that needed it first.
+        if not path.exists():
+            make(path)
+        return path
     kept = Path(shared) / name
     with (Path(shared) / f"{name}.lock").open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         if not kept.exists():
             half_done = kept.with_suffix(".part")
-            record_take(Studio(1), shrunk(demo_rig(), part), half_done, seconds * 10**9)
+            make(half_done)
             half_done.rename(kept)
-    shutil.copytree(kept, path)
-    return TakeFolder(path)
+    shutil.copytree(kept, path, dirs_exist_ok=True)
+    return path
 
 
 def copied_take(name: str, seconds: int = 4, part: int = PART) -> TakeFolder:

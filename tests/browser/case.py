@@ -16,6 +16,7 @@ from playwright.sync_api import Error, expect, sync_playwright
 
 from kettle_cli.browser import launch
 from kettle_cli.children import pid_of
+from tests.fixtures import begin_library
 
 WAIT_S = int(os.environ.get("KETTLE_TEST_WAIT_S", "90"))
 TOP = Path(__file__).parents[2]
@@ -48,6 +49,7 @@ class BrowserCase(unittest.TestCase):
     def setUpClass(cls):
         cls.data = Path(tempfile.mkdtemp(prefix="kettle-browser-"))
         cls.addClassCleanup(shutil.rmtree, cls.data, ignore_errors=True)
+        begin_library(cls.data)
         port = free_port()
         cls.base = f"http://127.0.0.1:{port}"
         environment = {
