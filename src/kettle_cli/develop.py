@@ -34,9 +34,9 @@ def _lanes(wanted: str | None) -> list[list[Step | None]]:
 
     In the first lane is what must be in time: what records, then what drives a browser. Before it,
     while the browser is installed, which keeps the disk busy, stands what only computes. Beside
-    it, giving way, runs what does not mind neighbours, the longest first. Once nothing must be in
-    time any more a third lane begins: tests of the engine wait more than they work. Engines of
-    tests rank before all, also where they should give way.
+    it, giving way, runs what does not mind neighbours, the longest first. That keeps two cores
+    busy: with a third lane all took as long, and what must be in time was late. Engines of tests
+    rank before all, also where they should give way: they come after pages that wait for programs.
     """
 
     def timely(part: str, step: Step) -> Step | None:
@@ -49,15 +49,11 @@ def _lanes(wanted: str | None) -> list[list[Step | None]]:
     takes = [f"tests.browser.test_{name}" for name in ("record", "takes", "library", "whole_way")]
     checks = _checks() if wanted is None else []
     installing = Step("installing", [sys.executable, "-m", "kettle_cli.browser"])
-    pages = timely("web", _tests("real time, pages", "tests.web", how="--tag"))
-    engine = beside("core", _tests("engine", "tests.engine"))
-    if engine:
-        engine.after = pages
     return [
         [
             timely("core", _tests("core", "tests.core")),
             timely("core", _tests("real time", "tests.engine", "tests.cli", how="--tag")),
-            pages,
+            timely("web", _tests("real time, pages", "tests.web", how="--tag")),
             timely("browser", _tests("browser, takes", *takes)),
             timely("browser", _tests("browser, rigs", *_others_in_browser(takes))),
         ],
@@ -65,11 +61,11 @@ def _lanes(wanted: str | None) -> list[list[Step | None]]:
             installing if wanted is None else None,
             beside("core", _tests("media", "tests.media")),
             beside("web", _tests("web", "tests.web")),
+            beside("core", _tests("engine", "tests.engine")),
             beside("core", _tests("commands and studio", "tests.cli", "tests.studio")),
             *(beside("core", step) for step in checks),
             beside("web", Step("javascript", [node(), "--test", "tests/js/"])),
         ],
-        [engine],
     ]
 
 

@@ -25,15 +25,11 @@ REPEATED = 80
 
 @dataclass
 class Step:
-    """A command under a name, in a session of its own; it may give way to the others, and wait
-    for one of another lane.
-    """
+    """A command under a name, in a session of its own; it may give way to the others."""
 
     name: str
     command: list[str]
     gives_way: bool = False
-    after: "Step | None" = None
-    has_ended: bool = field(default=False, init=False)
     status: int = 0
     took_s: float = 0.0
     cpu_s: float = 0.0
@@ -82,7 +78,6 @@ class Step:
             self.end(signal.SIGABRT)
             print(f"“{self.name}” did not end within {limit_s:.0f} s.", file=sys.stderr)
         self.status = self._process.wait()
-        self.has_ended = True
         self._reader.join(GRACE_S)
         if self._aside:
             print(f"── {self.name}", flush=True)
@@ -178,7 +173,6 @@ def _run(lanes: Sequence[Sequence[Step]], environment: dict[str, str], limit_s: 
 def _next_of(waiting: list["deque[Step]"], lane: int) -> Step | None:
     """What a lane runs next: its own, or what gives way in the lane with most of it left."""
     if waiting[lane]:
-        waits = waiting[lane][0].after
-        return None if waits and not waits.has_ended else waiting[lane].popleft()
-    others = [steps for steps in waiting if steps and steps[0].gives_way and not steps[0].after]
+        return waiting[lane].popleft()
+    others = [steps for steps in waiting if steps and steps[0].gives_way]
     return max(others, key=len).popleft() if others else None

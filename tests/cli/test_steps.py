@@ -66,22 +66,6 @@ class Steps(unittest.TestCase):
         for words in ("heard", "FAILED dies", "ok     well", "ok     later", "2 passed, 1 failed"):
             self.assertIn(words, told)
 
-    def test_what_waits_for_a_step_of_another_lane_begins_after_it_however_that_ends(self):
-        with tempfile.TemporaryDirectory() as room:
-            first = python("first", f"""
-import pathlib, time
-time.sleep(0.3)
-pathlib.Path("{room}/first").touch()
-raise SystemExit(1)
-""")  # fmt: skip
-            seen = f"import pathlib, sys; sys.exit(not pathlib.Path('{room}/first').exists())"
-            later = python("later", seen)
-            later.after, later.gives_way = first, True
-            # Nor does a lane that has nothing left take it over before.
-            failed, told = self.run_lanes([first], [later], [python("short", "pass")])
-        self.assertEqual(failed, 1)
-        self.assertIn("ok     later", told)
-
     def test_a_lane_with_nothing_left_takes_over_what_gives_way_and_nothing_else(self):
         with tempfile.TemporaryDirectory() as room:
             wait = f"""
