@@ -235,7 +235,8 @@ def _work(run: Run, told: int, connection: int, beat: int) -> NoReturn:
         traceback.print_exc()
     finally:
         # Threads that still wait are not waited for.
-        sys.stderr.flush()
+        for printed in (sys.stdout, sys.stderr):
+            printed.flush()
         os._exit(status)
 
 
