@@ -134,6 +134,20 @@ class Rings(unittest.TestCase):
         self.assertEqual(RingReader(self.path).waiting, 0)
         self.assertEqual(RingReader(self.path).find(17).master_ns, 17_000)
 
+    def test_the_last_seconds_are_given_as_far_as_they_are_there_and_take_nothing_away(self):
+        writer, reader = RingWriter(self.path, VOICE), RingReader(self.path)
+        self.assertEqual(reader.recent(1.0), [])
+        samples, rate_hz = 480, VOICE.sample_rate_hz
+        for number in range(2500):
+            block = np.full((1, samples), number, np.float32)
+            writer.write(block, Stamps(number, 0, 0, number * samples * 10**9 // rate_hz))
+        numbers = [int(block[0, 0]) for block in reader.recent(2.0)]
+        self.assertEqual(numbers, list(range(2500 - len(numbers), 2500)))
+        self.assertEqual(len(numbers), 2 * rate_hz // samples + 1)
+        kept_s = len(reader.recent(60.0)) * samples / rate_hz
+        self.assertAlmostEqual(kept_s, rings.SOUND_S, delta=0.1)
+        self.assertEqual(reader.waiting, 2500)
+
     def test_a_writer_that_takes_over_goes_on_and_says_so(self):
         write(RingWriter(self.path, SMALL), 1)
         reader = RingReader(self.path)

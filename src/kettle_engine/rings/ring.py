@@ -35,6 +35,7 @@ from numpy.typing import NDArray
 
 from kettle_core.errors import EngineError
 from kettle_core.rig.devices import Event, Mode
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.stamps import Arrival, Stamps
 
 MAGIC, VERSION = 0x6B65_7474_6C65, 2
@@ -338,6 +339,18 @@ class RingReader:
             if stamp is None or stamp < from_master_ns:
                 return
             self._next -= 1
+
+    def recent(self, seconds: float) -> list[NDArray[Any]]:
+        """Data of the last seconds, the oldest first, as far as they are still there.
+
+        For any thread, whatever else is read.
+        """
+        newest = self.newest()
+        if newest is None:
+            return []
+        reader = RingReader(self.path, newest.master_ns - round(seconds * NS_PER_S))
+        found = (got.fetch() for got in iter(reader.read, None))
+        return [data for data in found if data is not None]
 
     def find(self, no: int) -> RingCapture | None:
         """The capture with the device's number `no`, if it is still there."""

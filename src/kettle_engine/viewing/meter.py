@@ -17,16 +17,22 @@ HOLD_S = 1.5
 # Blocks of an unwatched sound that are measured when somebody looks at it.
 MOST_NEW = 100
 KEPT_S = 20
+Block = NDArray[np.float32]
 
 
 class Meter:
-    """Collects blocks; `read` gives the level since the last look, peak hold and clips."""
+    """Collects blocks; `read` gives the level since the last look, peak hold and clips.
 
-    def __init__(self, item: Input) -> None:
+    `recent` gives the blocks of the last seconds where something else keeps them, as a ring does;
+    without it they are kept here.
+    """
+
+    def __init__(self, item: Input, recent: Callable[[float], list[Block]] | None = None) -> None:
         self.input = item
+        self._recent = recent
         self._rate_hz = item.mode.sample_rate_hz
-        self._new: list[NDArray[np.float32]] = []
-        self._kept: deque[NDArray[np.float32]] = deque()
+        self._new: list[Block] = []
+        self._kept: deque[Block] = deque()
         self._kept_samples = 0
         self._lock = threading.Lock()
         self._clipped = 0
@@ -34,19 +40,23 @@ class Meter:
         self._held_left_s = 0.0
         self._watch = SoundWatch(HEARS[item.kind])
         # Gets every block as well while a page looks at what the chain makes of it.
-        self.after: Callable[[NDArray[np.float32]], None] | None = None
+        self.after: Callable[[Block], None] | None = None
 
-    def take(self, block: NDArray[np.float32]) -> None:
+    def take(self, block: Block) -> None:
         """Add a block; of an unwatched sound only the last second is measured."""
         with self._lock:
             self._new.append(block)
             del self._new[:-MOST_NEW]
-            self._kept.append(block)
-            self._kept_samples += block.shape[1]
-            while self._kept_samples - self._kept[0].shape[1] >= KEPT_S * self._rate_hz:
-                self._kept_samples -= self._kept.popleft().shape[1]
+            if self._recent is None:
+                self._keep(block)
         if after := self.after:
             after(block)
+
+    def _keep(self, block: Block) -> None:
+        self._kept.append(block)
+        self._kept_samples += block.shape[1]
+        while self._kept_samples - self._kept[0].shape[1] >= KEPT_S * self._rate_hz:
+            self._kept_samples -= self._kept.popleft().shape[1]
 
     def read(self) -> dict[str, float]:
         """Levels in dBFS after the gain, their places on a strip; clips since it was opened."""
@@ -75,10 +85,12 @@ class Meter:
         """What the input hears."""
         return self._watch.state()
 
-    def last(self, seconds: float) -> NDArray[np.float32]:
+    def last(self, seconds: float) -> Block:
         """The last seconds as they came, (channels, samples) float32."""
         with self._lock:
             blocks = list(self._kept)
+        if self._recent is not None:
+            blocks = self._recent(seconds)
         if not blocks:
             return np.zeros((self.input.mode.channels, 0), np.float32)
         count = max(1, round(seconds * self._rate_hz))
