@@ -52,6 +52,8 @@ def _encode(folder: Path) -> float:
         hosts.tell_wanted(frozenset(i.id for i in recorded), frozenset())
         deadline_s = time.monotonic() + LIVE_WITHIN_S
         _hear(hosts, lambda: time.monotonic() > deadline_s or not hosts.waited_for(recorded))
+        if missing := hosts.waited_for(recorded):
+            raise KettleError(f"{' and '.join(missing)} did not open, so nothing was measured.")
         begin_ns = clock.now_ns() + WARM_S * NS_PER_S
         encoders = [_Encoder(folder, i, hosts.reports[i.id].ring, begin_ns) for i in recorded]
         _hear(hosts, lambda: not any(encoder.is_alive() for encoder in encoders))

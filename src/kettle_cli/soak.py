@@ -22,6 +22,7 @@ from kettle_cli.bench_live import application
 from kettle_cli.children import pid_of
 from kettle_cli.memory import rss_bytes
 from kettle_cli.soak_web import soak_web
+from kettle_cli.steps import interrupted_by
 from kettle_core.errors import EngineError
 from kettle_core.program.cues import Cue, GoOn, Mark, Pause
 from kettle_core.rig.devices import Mode
@@ -59,6 +60,11 @@ while os.getppid() == parent:
 
 def soak(options: Namespace) -> int:
     """Kill processes at random moments of takes, then record a long take on the virtual clock."""
+    with interrupted_by(signal.SIGINT, signal.SIGTERM):
+        return _soak(options)
+
+
+def _soak(options: Namespace) -> int:
     if options.web:
         return soak_web(options.minutes, options.kills)
     losses = _kill(options.kills) if options.kills else []

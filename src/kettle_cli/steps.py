@@ -123,7 +123,7 @@ def run_lanes(
     rest goes on. Gives how many failed.
     """
     done = [step for lane in lanes for step in lane]
-    with _interrupted_by(signal.SIGINT, signal.SIGTERM):
+    with interrupted_by(signal.SIGINT, signal.SIGTERM):
         _run(lanes, environment, limit_s)
     for step in done:
         if step.status:
@@ -139,7 +139,7 @@ def run_lanes(
 
 
 @contextmanager
-def _interrupted_by(*signals: signal.Signals) -> Iterator[None]:
+def interrupted_by(*signals: signal.Signals) -> Iterator[None]:
     """Have signals interrupt what runs, also one that whoever started this has us ignore."""
     before = {number: signal.signal(number, signal.default_int_handler) for number in signals}
     try:
