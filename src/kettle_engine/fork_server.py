@@ -5,7 +5,7 @@ loads all that and forks it, once, while it has no threads yet (`fork_now`): the
 engine's too, and nothing is loaded twice. Who has not done so gets one that loads for itself.
 
 Who wants a process sends three files: a socket for its number and its end, and what the process
-is to have (`Run`). The server ends when it is asked no more.
+is given (see `kettle_engine.line.run`). The server ends when it is asked no more.
 """
 
 import atexit
@@ -20,16 +20,13 @@ import struct
 import sys
 import threading
 import traceback
-from collections.abc import Callable
 from typing import NoReturn
 
 from kettle_core.errors import EngineError
 from kettle_engine.devices.registry import BUILT_IN
+from kettle_engine.line import run
 
-# What a process does: it is given a connection to the engine and the memory of its beat, as files.
-Run = Callable[[int, int], None]
 LOADED = (
-    "kettle_engine.processes",
     "kettle_engine.devices.host",
     "kettle_engine.recording.process",
     "kettle_engine.viewing.viewer",
@@ -102,7 +99,7 @@ class ForkServer:
 
     def fork_now(self) -> None:
         """Load what processes need and fork the server from this process, which has one thread."""
-        load()
+        _load()
         asks, theirs = _pair()
         if os.fork() == 0:
             asks.close()
@@ -160,7 +157,7 @@ def _start() -> socket.socket:
     return asks
 
 
-def load() -> None:
+def _load() -> None:
     """Load what processes need; what is there by then stays shared with them."""
     for name in LOADED:
         importlib.import_module(name)
@@ -172,9 +169,7 @@ def _become(asks: socket.socket) -> NoReturn:
     """Serve and end, whatever this process was before."""
     status = 1
     try:
-        from kettle_engine.processes import run
-
-        serve(asks, run)
+        _serve(asks)
         status = 0
     except Exception:
         traceback.print_exc()
@@ -182,7 +177,7 @@ def _become(asks: socket.socket) -> NoReturn:
         os._exit(status)
 
 
-def serve(asks: socket.socket, run: Run) -> None:
+def _serve(asks: socket.socket) -> None:
     """Fork a process for each that asks, and tell how it ended."""
     # Ctrl-C and an end of the engine are told by the engine.
     for number in (signal.SIGINT, signal.SIGTERM):
@@ -206,7 +201,7 @@ def serve(asks: socket.socket, run: Run) -> None:
                     for handle, (_, told) in living.items():
                         os.close(handle)
                         told.close()
-                    _work(run, *files)
+                    _work(*files)
                 told = socket.socket(fileno=files[0])
                 with contextlib.suppress(OSError):
                     told.send(_NUMBER.pack(pid))
@@ -225,7 +220,7 @@ def _tell_end(handle: int, pid: int, told: socket.socket) -> None:
         told.send(_NUMBER.pack(os.waitstatus_to_exitcode(status)))
 
 
-def _work(run: Run, told: int, connection: int, beat: int) -> NoReturn:
+def _work(told: int, connection: int, beat: int) -> NoReturn:
     status = 1
     try:
         os.close(told)
@@ -245,5 +240,5 @@ FORK_SERVER = ForkServer()
 
 
 if __name__ == "__main__":
-    load()
+    _load()
     _become(socket.socket(fileno=os.dup(sys.stdin.fileno())))

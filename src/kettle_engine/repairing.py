@@ -4,7 +4,7 @@ import time
 from pathlib import Path
 
 from kettle_core.errors import KettleError, NoRoomError
-from kettle_engine.processes import Line
+from kettle_engine.line import Line
 from kettle_engine.taking import GivingWay
 from kettle_media.priority import WORKS, rank
 from kettle_media.roots import root_paths

@@ -3,15 +3,15 @@
 import os
 import signal
 import tempfile
-import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
 from multiprocessing import Pipe
 from pathlib import Path
 
 from kettle_engine.fork_server import UNKNOWN_STATUS, ForkServer
-from kettle_engine.processes import Beat
+from kettle_engine.line import Beat
 from tests.engine.process import EngineProcess
+from tests.engine.waiting import Waiting
 
 
 def state_of(pid):
@@ -27,7 +27,7 @@ def is_there(pid):
     return (state_of(pid) or ("Z",))[0] != "Z"
 
 
-class Forking(unittest.TestCase):
+class Forking(Waiting, unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         cls.server = ForkServer()
@@ -41,12 +41,6 @@ class Forking(unittest.TestCase):
         self.addCleanup(forked.kill)
         ours.send((f"tests.engine.odd_work:{work}",))
         return ours, forked
-
-    def until(self, holds):
-        deadline = time.monotonic() + 60
-        while not holds():
-            self.assertLess(time.monotonic(), deadline)
-            time.sleep(0.02)
 
     def test_how_each_ended_is_told_to_whom_it_belongs(self):
         (_, failed), (_, killed), (line, left) = self.fork("fail"), self.fork(), self.fork("echo")

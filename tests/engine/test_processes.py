@@ -4,11 +4,12 @@ import time
 import unittest
 
 from kettle_engine.processes import OFTEN, Child
+from tests.engine.waiting import Waiting
 
 WORK = "tests.engine.odd_work"
 
 
-class Children(unittest.TestCase):
+class Children(Waiting, unittest.TestCase):
     def child(self, work, *arguments, silent_limit_s=30.0, **more):
         child = Child(work, f"{WORK}:{work}", lambda: arguments, silent_limit_s, **more)
         self.addCleanup(self.end, child)
@@ -20,13 +21,6 @@ class Children(unittest.TestCase):
         child.kill()
         child.wait(10)
         child.bury()
-
-    def until(self, holds):
-        deadline = time.monotonic() + 60
-        while not (found := holds()):
-            self.assertLess(time.monotonic(), deadline)
-            time.sleep(0.02)
-        return found
 
     def why(self, child):
         """Why it has to be ended, looked at ten times a second for 3 s at most."""

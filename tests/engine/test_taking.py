@@ -9,6 +9,7 @@ import unittest
 from pathlib import Path
 
 from kettle_engine.taking import GivingWay, TakingFlag
+from tests.engine.waiting import Waiting
 
 HOLDER = """
 import sys, time
@@ -20,7 +21,7 @@ time.sleep(600)
 """
 
 
-class GivesWay(unittest.TestCase):
+class GivesWay(Waiting, unittest.TestCase):
     def setUp(self):
         self.data = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.told, self.steps = [], 0
@@ -35,12 +36,6 @@ class GivesWay(unittest.TestCase):
             self.give_way()
             self.steps += 1
             time.sleep(0.005)
-
-    def until(self, holds):
-        deadline = time.monotonic() + 60
-        while not holds():
-            self.assertLess(time.monotonic(), deadline)
-            time.sleep(0.01)
 
     def test_work_stands_still_while_a_take_is_recorded_and_goes_on_after(self):
         flag = TakingFlag(self.data)

@@ -29,6 +29,7 @@ from kettle_engine.trial.kept import keep_trial, known_bitrates, out_of_date, re
 from kettle_engine.trial.running import run_trial
 from kettle_engine.trial.sampling import sample
 from kettle_studio.demo import demo_rig
+from tests.engine.waiting import Waiting
 from tests.small_disk import small_disk
 
 MODE = Mode(128, 96, Fraction(30))
@@ -39,7 +40,7 @@ RNG = np.random.default_rng(4)
 FRAMES = RNG.integers(16, 235, (5, 144, 128), dtype=np.uint8)
 
 
-class TrialCase(unittest.TestCase):
+class TrialCase(Waiting, unittest.TestCase):
     def setUp(self):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.path = self.folder / "screen.ring"
@@ -168,12 +169,6 @@ class Running(TrialCase):
             asks.kill()
             asks.join()
             self.until(lambda: not frames.exists())
-
-    def until(self, holds):
-        deadline = time.monotonic() + 60
-        while not holds():
-            self.assertLess(time.monotonic(), deadline)
-            time.sleep(0.02)
 
     def test_what_fails_in_its_process_is_the_error_here(self):
         with self.assertRaisesRegex(DeviceError, "Nothing came"):

@@ -13,7 +13,7 @@ from kettle_engine.clock import WallClock
 from kettle_engine.devices.rack import Delivery, Rack, Source
 from kettle_engine.devices.report import LIVE, DeviceFacts, SourceReport
 from kettle_engine.devices.used import UsedPictures
-from kettle_engine.processes import Line
+from kettle_engine.line import Line
 from kettle_engine.recording.drops import BUSY
 from kettle_engine.rings.places import RingPlaces, ring_mode, ring_name
 from kettle_engine.rings.ring import RingWriter, make_ring

@@ -14,7 +14,7 @@ from kettle_core.rig.trial import head_room
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts
-from kettle_engine.processes import Line
+from kettle_engine.line import Line
 from kettle_engine.recording.drops import BUSY, DEVICE, ENCODER
 from kettle_engine.recording.order import Ended, Order
 from kettle_engine.recording.recorder import TAIL_NS, Recorder

@@ -26,6 +26,7 @@ import mmap
 import os
 import struct
 from collections.abc import Callable, Sequence
+from copy import copy
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -348,7 +349,9 @@ class RingReader:
         newest = self.newest()
         if newest is None:
             return []
-        reader = RingReader(self.path, newest.master_ns - round(seconds * NS_PER_S))
+        reader = copy(self)
+        reader._next = reader.head
+        reader._go_back_to(newest.master_ns - round(seconds * NS_PER_S))
         found = (got.fetch() for got in iter(reader.read, None))
         return [data for data in found if data is not None]
 

@@ -15,7 +15,7 @@ from kettle_engine.cueing import TakeCues
 from kettle_engine.devices.report import LIVE, SourceReport
 from kettle_engine.rings.places import ring_name
 from kettle_engine.rings.ring import RingReader
-from kettle_engine.viewing.meter import Block, Meter
+from kettle_engine.viewing.meter import Meter
 from kettle_engine.viewing.watch import InputState, PictureWatch, source_state
 from kettle_media.rig.stills import rgba_to_picture, still_image
 
@@ -77,8 +77,6 @@ class Live:
     _sources: Mapping[str, SourceReport] = field(default_factory=dict)
     _opened: dict[str, _Opened] = field(default_factory=dict)
     _stills: dict[str, Newest] = field(default_factory=dict)
-    # What sounds are read from, or were, while their devices are away.
-    _heard: dict[str, RingReader] = field(default_factory=dict)
     # What the program of a take showed last; a device that is away shows it on, as composed.
     _last_shown: dict[str, Newest] = field(default_factory=dict)
 
@@ -103,18 +101,11 @@ class Live:
                 if item.is_picture:
                     self._watches[item.id] = PictureWatch(item)
                 else:
-                    self.meters[item.id] = Meter(item, partial(self._recent, item.id))
+                    self.meters[item.id] = Meter(item)
             elif not item.is_picture:
                 self.meters[item.id].input = item
         self.inputs = {i.id: i for i in inputs}
-        for kept in (
-            self.meters,
-            self._watches,
-            self._opened,
-            self._stills,
-            self._last_shown,
-            self._heard,
-        ):
+        for kept in (self.meters, self._watches, self._opened, self._stills, self._last_shown):
             for gone in kept.keys() - self.inputs.keys():
                 kept.pop(gone, None)
 
@@ -133,19 +124,11 @@ class Live:
         for name, meter in list(self.meters.items()):
             opened = self._open(name)
             if opened:
-                self._heard[name] = opened.reader
+                meter.ring = opened.reader
             while opened and (got := opened.reader.read()):
                 block = got.fetch()
                 if block is not None:
                     meter.take(block)
-
-    def _recent(self, name: str, seconds: float) -> list[Block]:
-        """What came of a sound in the last seconds, as far as its ring still has it."""
-        reader = self._heard.get(name)
-        try:
-            return reader.recent(seconds) if reader else []
-        except (OSError, EngineError):
-            return []
 
     def newest(self, name: str) -> Newest | None:
         """The newest picture of an input, as it is used; None while there is none."""

@@ -11,6 +11,7 @@ from kettle_core.rig.rig import Input
 from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, measure_level, strip_position
 from kettle_core.sound.tone import placed
 from kettle_core.sound.watch import SoundState, SoundWatch
+from kettle_engine.rings.ring import RingReader
 from kettle_engine.viewing.watch import HEARS
 
 HOLD_S = 1.5
@@ -21,15 +22,12 @@ Block = NDArray[np.float32]
 
 
 class Meter:
-    """Collects blocks; `read` gives the level since the last look, peak hold and clips.
+    """Collects blocks; `read` gives the level since the last look, peak hold and clips."""
 
-    `recent` gives the blocks of the last seconds where something else keeps them, as a ring does;
-    without it they are kept here.
-    """
-
-    def __init__(self, item: Input, recent: Callable[[float], list[Block]] | None = None) -> None:
+    def __init__(self, item: Input) -> None:
         self.input = item
-        self._recent = recent
+        # What the blocks come from, if that keeps the last seconds; they are kept here otherwise.
+        self.ring: RingReader | None = None
         self._rate_hz = item.mode.sample_rate_hz
         self._new: list[Block] = []
         self._kept: deque[Block] = deque()
@@ -47,7 +45,7 @@ class Meter:
         with self._lock:
             self._new.append(block)
             del self._new[:-MOST_NEW]
-            if self._recent is None:
+            if self.ring is None:
                 self._keep(block)
         if after := self.after:
             after(block)
@@ -87,10 +85,11 @@ class Meter:
 
     def last(self, seconds: float) -> Block:
         """The last seconds as they came, (channels, samples) float32."""
-        with self._lock:
-            blocks = list(self._kept)
-        if self._recent is not None:
-            blocks = self._recent(seconds)
+        if self.ring:
+            blocks = self.ring.recent(seconds)
+        else:
+            with self._lock:
+                blocks = list(self._kept)
         if not blocks:
             return np.zeros((self.input.mode.channels, 0), np.float32)
         count = max(1, round(seconds * self._rate_hz))

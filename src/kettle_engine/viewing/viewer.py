@@ -14,8 +14,8 @@ from kettle_engine.addresses import live_address
 from kettle_engine.clock import WallClock
 from kettle_engine.cueing import TakeCues
 from kettle_engine.devices.report import SourceReport
+from kettle_engine.line import Line
 from kettle_engine.process import work_frame_by_frame
-from kettle_engine.processes import Line
 from kettle_engine.protocol import IDLE
 from kettle_engine.viewing.commands import Commands
 from kettle_engine.viewing.live import Live
