@@ -121,15 +121,31 @@ def _prepare(with_demo: bool) -> None:
     import uvicorn  # noqa: F401
 
     django.setup()
+    from django.db import OperationalError, connections
+
+    from kettle_web.jobs.doing import load_kinds
+
+    load_kinds()
+    try:
+        _begin_library(with_demo)
+    except (OSError, OperationalError) as error:
+        raise KettleError(
+            f"Vast Kettle can't begin with the data in {DATA}: {error}. "
+            "See that there is room and that it may be written to, and start it again."
+        ) from error
+    import kettle_web.asgi
+    import kettle_web.urls  # noqa: F401
+
+    connections.close_all()
+
+
+def _begin_library(with_demo: bool) -> None:
     from django.core.management import call_command
-    from django.db import connections
 
     from kettle_web.frame.static_files import collect_static
-    from kettle_web.jobs.doing import load_kinds
     from kettle_web.rigs.services import make_demo_rig
     from kettle_web.takes.services import order_demo_takes
 
-    load_kinds()
     call_command("migrate", verbosity=0, interactive=False)
     collect_static()
     if with_demo:
@@ -137,10 +153,6 @@ def _prepare(with_demo: bool) -> None:
         # Tests that need none save the time.
         if os.environ.get("KETTLE_DEMO_TAKES") != "0":
             order_demo_takes()
-    import kettle_web.asgi
-    import kettle_web.urls  # noqa: F401
-
-    connections.close_all()
 
 
 def _free_port(wanted: int | None) -> int:

@@ -11,18 +11,23 @@ import urllib.request
 from django.test import tag
 
 from kettle_cli.run_commands import FIRST_PORT
+from kettle_web.frame.static_files import MADE_OF
 from tests.cli.test_commands import TOP
 from tests.fixtures import ROOT
+from tests.small_disk import small_disk
 
 
 @tag("realtime")
 class Demo(unittest.TestCase):
+    def setUp(self):
+        self.data = ROOT / "demo-data"
+
     def words(self, *more):
         return [sys.executable, "-m", "kettle_cli", *more]
 
     def environment(self):
         settings = {"DJANGO_SETTINGS_MODULE": "kettle_web.settings"}
-        return {**os.environ, **settings, "KETTLE_DATA": str(ROOT / "demo-data"),
+        return {**os.environ, **settings, "KETTLE_DATA": str(self.data),
                 "KETTLE_DEMO_TAKES": "0"}  # fmt: skip
 
     def start(self):
@@ -68,3 +73,25 @@ class Demo(unittest.TestCase):
         process, address = self.start()
         process.send_signal(signal.SIGINT)
         self.assertEqual(process.wait(60), 0)
+
+    def test_a_full_disk_is_told_in_words_and_it_begins_once_there_is_room(self):
+        with small_disk(ROOT / "small", 3) as folder:
+            self.data = folder / "data"
+            said = subprocess.run(
+                self.words("demo"),
+                cwd=TOP,
+                env=self.environment(),
+                capture_output=True,
+                text=True,
+                check=False,
+            )
+            self.assertEqual(said.returncode, 2)
+            self.assertIn("can't begin with the data in", said.stderr)
+            self.assertNotIn("Traceback", said.stderr)
+            self.assertFalse((self.data / "static" / MADE_OF).exists())
+            subprocess.run(["mount", "-o", "remount,size=100m", str(folder)], check=True)
+            process, address = self.start()
+            with urllib.request.urlopen(address[0]) as page:
+                self.assertIn(b"Bench rig", page.read())
+            process.send_signal(signal.SIGTERM)
+            self.assertEqual(process.wait(60), 0)
