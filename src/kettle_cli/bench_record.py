@@ -3,6 +3,8 @@ dragged, a job waiting, beside loads.
 """
 
 import json
+import os
+import signal
 import subprocess
 import sys
 import tempfile
@@ -22,6 +24,7 @@ import numpy as np
 from kettle_cli.bench_bare import bare_cores
 from kettle_cli.bench_live import application, cpu_s
 from kettle_cli.browser import launch
+from kettle_cli.children import pid_of
 from kettle_cli.memory import pss_bytes, with_children
 from kettle_core.errors import KettleError
 from kettle_core.rig.rig import Rig
@@ -71,21 +74,21 @@ def bench_record(options: Namespace) -> int:
     with (
         tempfile.TemporaryDirectory() as bare,
         tempfile.TemporaryDirectory() as name,
-        application(Path(name)) as (base, _, client),
+        application(Path(name)) as (base, demo, client),
         sync_playwright() as playwright,
     ):
         browser = launch(playwright)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         # The same frames cost an encoder more where the core beside it works too.
         page.goto(f"{base}/rigs/demo/record/")
-        before = bare_cores(Path(bare))
+        before = _bare(Path(bare), demo)
         print(f"bare encoders: {before:.2f} cores beside what is shown")
         for load in (x for x in LOADS if options.load in ("", x.name)):
             _leave_a_job(page, f"{base}/rigs/demo/record/")
             with _burners(load):
                 ours = _measure(Path(name), client, load, options.minutes * 60, page)
             # In turn, as a machine does not stay as fast as it was.
-            after = bare_cores(Path(bare))
+            after = _bare(Path(bare), demo)
             print(
                 f"  {2 * ours / (before + after):.2f} of bare encoders, which took {before:.2f} "
                 f"cores before it and {after:.2f} after it",
@@ -94,6 +97,18 @@ def bench_record(options: Namespace) -> int:
             before = after
         browser.close()
     return 0
+
+
+def _bare(folder: Path, demo: int) -> float:
+    """Cores of the bare encoders while jobs wait, as they do for a take."""
+    workers = with_children(pid_of("worker long", demo))
+    try:
+        for pid in workers:
+            os.kill(pid, signal.SIGSTOP)
+        return bare_cores(folder)
+    finally:
+        for pid in workers:
+            os.kill(pid, signal.SIGCONT)
 
 
 def _leave_a_job(page: Any, address: str) -> None:
