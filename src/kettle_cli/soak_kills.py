@@ -84,9 +84,11 @@ def soak_kills(kills: int) -> int:
     ):
         waiting: list[Killing] = []
         wanted_s = time.monotonic()
-        for number in range(-(-kills // 2)):
+        # Nobody dies in the first one.
+        for number in range(1 + -(-kills // 2)):
             folder = TakeFolder(Path(name) / "takes" / f"soak-{number}")
-            killing = Killing(folder, PAIRS[number % len(PAIRS)], wanted_s)
+            victims = PAIRS[(number - 1) % len(PAIRS)] if number else ()
+            killing = Killing(folder, victims, wanted_s)
             _one_take(killing, demo, client, rng)
             killing.stall_s = stall_since(wanted_s)
             waiting.append(killing)
@@ -132,7 +134,7 @@ def _judge(waiting: list[Killing]) -> list[Killing]:
     """Look at takes that are over; takes them out of what waits."""
     done, waiting[:] = list(waiting), []
     for killing in done:
-        folder, victims = killing.folder, " and ".join(killing.victims)
+        folder, victims = killing.folder, " and ".join(killing.victims) or "nobody"
         _until(lambda folder=folder: folder.read_info().state != RECORDING)  # type: ignore[misc]
         killing.lost_s, killing.files = _lost_s(folder), _files(folder)
         if gone := _lost_cues(killing):
