@@ -1,17 +1,11 @@
 """bench live: pages watching all nine devices, measured from the studio to the page."""
 
 import json
-import os
-import signal
-import socket
 import statistics
 import subprocess
-import sys
 import tempfile
 import time
 from argparse import Namespace
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -19,6 +13,8 @@ from typing import Any
 from kettle_cli.browser import launch
 from kettle_cli.children import pid_of
 from kettle_cli.paths import ROOT
+from kettle_cli.running_demo import KETTLE, application, environment_of
+from kettle_cli.usage import cpu_s, rss_bytes
 from kettle_core.rig.rig import Rig, input_of_device
 from kettle_engine.client import EngineClient
 from kettle_media.rig.rig_file import FILE_VERSION, FORMAT_NAME
@@ -64,6 +60,7 @@ def bench_live(options: Namespace) -> int:
     from playwright.sync_api import sync_playwright
 
     with tempfile.TemporaryDirectory() as name, application(Path(name)) as (base, demo, client):
+        _leave_nine_rig(Path(name))
         engine, web = client.ask("hello")["pid"], pid_of("web", demo)
         address = f"{base}/rigs/{SLUG}/"
         with sync_playwright() as playwright:
@@ -100,36 +97,13 @@ def _nine_rig() -> Rig:
     return replace(base, name=NAME, inputs=tuple(kept.values()), scenes=(scene,))
 
 
-@contextmanager
-def application(data: Path) -> Iterator[tuple[str, int, EngineClient]]:
-    """The demo on a data folder: its address, its process id, a client of its engine."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    environment = {**os.environ, "KETTLE_DATA": str(data)}
-    command = [sys.executable, "-m", "kettle_cli"]
-    demo = subprocess.Popen(
-        [*command, "demo", "--port", str(port)],
-        cwd=ROOT,
-        env=environment,
-        stdout=subprocess.PIPE,
-        text=True,
+def _leave_nine_rig(data: Path) -> None:
+    file = data / "nine.rig.json"
+    rig = {"format": FORMAT_NAME, "version": FILE_VERSION, "pictures": {}}
+    file.write_text(json.dumps({**rig, "rig": rig_to_dict(_nine_rig())}))
+    subprocess.run(
+        [*KETTLE, "rig", "import", str(file)], cwd=ROOT, env=environment_of(data), check=True
     )
-    try:
-        base = f"http://127.0.0.1:{port}"
-        for line in demo.stdout or ():
-            if base in line:
-                break
-        file = data / "nine.rig.json"
-        rig = {"format": FORMAT_NAME, "version": FILE_VERSION, "pictures": {}}
-        file.write_text(json.dumps({**rig, "rig": rig_to_dict(_nine_rig())}))
-        subprocess.run(
-            [*command, "rig", "import", str(file)], cwd=ROOT, env=environment, check=True
-        )
-        yield base, demo.pid, EngineClient(data)
-    finally:
-        demo.send_signal(signal.SIGINT)
-        demo.wait(40)
 
 
 def _open(browser: Any, address: str) -> Any:
@@ -150,12 +124,6 @@ def _cores(pids: tuple[int, ...], seconds: float) -> list[float]:
     time.sleep(seconds)
     elapsed = time.monotonic() - began
     return [(cpu_s(pid) - b) / elapsed for pid, b in zip(pids, before, strict=True)]
-
-
-def cpu_s(pid: int) -> float:
-    """CPU that a process has used, s."""
-    fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
-    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 
 def _print_latency(
@@ -191,15 +159,11 @@ def _print_latency(
 
 
 def _print_memory(pid: int, minutes: float) -> None:
-    def rss_mb() -> float:
-        pages = int(Path(f"/proc/{pid}/statm").read_text().split()[1])
-        return pages * os.sysconf("SC_PAGE_SIZE") / 1e6
-
-    first = rss_mb()
+    first = rss_bytes(pid) / 1e6
     readings = []
     for _ in range(max(1, round(minutes * 6))):
         time.sleep(10)
-        readings.append(rss_mb())
+        readings.append(rss_bytes(pid) / 1e6)
     print(
         f"engine memory: {first:.0f} MB, after {minutes:g} min {readings[-1]:.0f} MB "
         f"(between {min(readings):.0f} and {max(readings):.0f} MB)"

@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 
 from kettle_cli.installing import need_debian
-from kettle_cli.memory import rss_bytes
+from kettle_cli.usage import rss_bytes
 from kettle_core.program.cues import ToScene
 from kettle_core.program.replay import replay
 from kettle_core.rig.changes import with_format

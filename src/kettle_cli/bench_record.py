@@ -22,10 +22,10 @@ from urllib.parse import urlsplit
 import numpy as np
 
 from kettle_cli.bench_bare import bare_cores
-from kettle_cli.bench_live import application, cpu_s
 from kettle_cli.browser import launch
 from kettle_cli.children import pid_of
-from kettle_cli.memory import pss_bytes, with_children
+from kettle_cli.running_demo import application
+from kettle_cli.usage import cpu_s, pss_bytes, with_children
 from kettle_core.errors import KettleError
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S

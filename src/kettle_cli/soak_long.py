@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kettle_cli.memory import rss_bytes
+from kettle_cli.usage import rss_bytes
 from kettle_core.errors import EngineError
 from kettle_core.program.cues import Cue, GoOn, Mark, Pause
 from kettle_core.rig.devices import Mode

@@ -14,8 +14,8 @@ import urllib.parse
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from kettle_cli.bench_live import application
 from kettle_cli.children import pid_of
+from kettle_cli.running_demo import application
 from kettle_core.errors import KettleError
 
 PAGES = 10

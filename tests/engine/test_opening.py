@@ -82,6 +82,16 @@ class Opening(unittest.TestCase):
         self.assertEqual(set(self.driver.asked[:3]), {"odd:h5", "odd:h3", "odd:h4"})
         self.assertEqual(self.driver.asked[3], "odd:h6")
 
+    def test_what_is_only_looked_at_is_opened_once_what_is_recorded_is_open(self):
+        seen = [replace(i, recorded=False) for i in items("well-1", "well-2")]
+        recorded = items("h1")
+        self.rack.set_inputs([*seen, *recorded])
+        for _ in range(30):
+            self.rack.step()
+        self.assertEqual(self.driver.asked, ["odd:h1"])
+        self.driver.gate.set()
+        self.until(lambda: all(self.state(i) == LIVE for i in [*seen, *recorded]))
+
     def test_a_driver_in_which_too_many_hang_is_not_asked_for_more(self):
         with (
             mock.patch.object(racks, "SLOW_OPEN_S", 0.05),

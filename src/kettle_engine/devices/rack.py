@@ -68,11 +68,16 @@ class Source:
         return self.inputs[0].is_picture
 
     @property
+    def is_recorded(self) -> bool:
+        """Whether an input that uses it has a track."""
+        return any(i.has_track for i in self.inputs)
+
+    @property
     def urgency(self) -> tuple[bool, bool, int]:
         """What is recorded is opened before what is only looked at, and sounds, which open at
         once, before pictures.
         """
-        return not any(i.has_track for i in self.inputs), self.is_picture, self.place
+        return not self.is_recorded, self.is_picture, self.place
 
     def skip(self, frames: int, frame_ns: int) -> None:
         """Expect what comes after some frames that were not read, unless those are too many."""
@@ -128,6 +133,15 @@ class Change:
     sentence: str
 
 
+@dataclass(frozen=True)
+class _Opening:
+    """A device that is being opened."""
+
+    asked_s: float
+    device: "Future[Device]"
+    is_recorded: bool
+
+
 @dataclass
 class Rack:
     """Keeps a device open for each source of its inputs, and takes up lost ones again.
@@ -147,7 +161,7 @@ class Rack:
     _looked_at: frozenset[str] = frozenset()
     _due: list[tuple[int, int, int, Source]] = field(default_factory=list)
     _order: "itertools.count[int]" = field(default_factory=itertools.count)
-    _opens: "list[tuple[float, Future[Device]]]" = field(default_factory=list)
+    _opens: list[_Opening] = field(default_factory=list)
 
     def set_inputs(self, inputs: Iterable[Input]) -> None:
         """Open what is new, let go of what is not used any more, keep the rest running."""
@@ -296,12 +310,14 @@ class Rack:
 
     def _open(self, source: Source) -> None:
         now_s = time.monotonic()
-        self._opens = [(s, f) for s, f in self._opens if not f.done()]
-        slow = sum(now_s - asked_s > SLOW_OPEN_S for asked_s, _ in self._opens)
-        if slow >= MOST_HANGING:
+        self._opens = [o for o in self._opens if not o.device.done()]
+        quick = [o for o in self._opens if now_s - o.asked_s <= SLOW_OPEN_S]
+        if len(self._opens) - len(quick) >= MOST_HANGING:
             self._lose(source, FAULT, "Too many devices hang while they are opened.")
             return
-        if len(self._opens) - slow >= OPENED_AT_ONCE:
+        # What is only looked at does not slow down what a take waits for.
+        gives_way = not source.is_recorded and any(o.is_recorded for o in quick)
+        if gives_way or len(quick) >= OPENED_AT_ONCE:
             return
         done: Future[Device] = Future()
 
@@ -319,7 +335,7 @@ class Rack:
             self._adopt(source, done)
             return
         source.pending, source.asked_s = done, now_s
-        self._opens.append((now_s, done))
+        self._opens.append(_Opening(now_s, done, source.is_recorded))
         name = f"open {source.device_id}"
         threading.Thread(target=open_it, name=name, daemon=True).start()
 

@@ -6,7 +6,7 @@ import subprocess
 import sys
 import unittest
 
-from kettle_cli.memory import pss_bytes, rss_bytes, with_children
+from kettle_cli.usage import pss_bytes, rss_bytes, with_children
 from tests.fixtures import ROOT
 
 SIZE = 64 << 20

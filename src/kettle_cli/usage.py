@@ -1,6 +1,13 @@
-"""What processes need in memory, as Linux counts it (proc(5), smaps_rollup)."""
+"""What processes use of processor and memory, as Linux counts it (see proc(5))."""
 
+import os
 from pathlib import Path
+
+
+def cpu_s(pid: int) -> float:
+    """Processor time that a process has used, s."""
+    fields = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 
 def pss_bytes(pid: int) -> int:
