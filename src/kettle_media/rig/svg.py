@@ -3,17 +3,16 @@
 Run as `python -m kettle_media.rig.svg SIDE_PX` it reads an SVG and writes a PNG.
 """
 
-import os
 import resource
 import subprocess
 import sys
 
 from kettle_core.errors import PictureError
+from kettle_media.priority import WORKS, rank
 
 MEMORY_BYTES = 2_000_000_000
 # Of the processor; of the clock more, as others may have it meanwhile.
 SECONDS, LIMIT_S = 5, 60.0
-NICE = 10
 
 
 def svg_to_png(data: bytes, side_px: int) -> bytes:
@@ -41,7 +40,8 @@ def main() -> None:
     """Draw what comes in, within limits."""
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
     resource.setrlimit(resource.RLIMIT_CPU, (SECONDS, SECONDS))
-    os.nice(NICE)
+    # Whatever rank the one has who asked.
+    rank(WORKS)
     import resvg_py
 
     side_px = int(sys.argv[1])
