@@ -25,6 +25,8 @@ from kettle_studio.demo import demo_rig
 
 # A whole lesson, so that the encoders see what the recorder sees.
 BARE_S, WARM_S = 64, 8
+# Of what an encoder lost it counts what it would have taken; no more of it than this.
+MOST_LOST = 0.05
 LOOK_EVERY_S, HEAR_EVERY_S, LIVE_WITHIN_S = 0.005, 0.05, 60.0
 
 
@@ -60,9 +62,9 @@ def _encode(folder: Path) -> float:
     finally:
         hosts.children[STUDIO].kill()
         places.clear()
-    if lost := sum(encoder.lost for encoder in encoders):
+    if lost := sum(encoder.lost for encoder in encoders if encoder.lost_part > MOST_LOST):
         raise KettleError(f"The bare encoders lost {lost} captures, so nothing was measured.")
-    return sum(encoder.used_s for encoder in encoders) / BARE_S
+    return sum(encoder.used_s / (1 - encoder.lost_part) for encoder in encoders) / BARE_S
 
 
 def _hear(hosts: Hosts, is_done: Callable[[], bool]) -> None:
@@ -79,7 +81,7 @@ class _Encoder(threading.Thread):
 
     def __init__(self, folder: Path, item: Input, ring: str, begin_ns: int) -> None:
         super().__init__(daemon=True)
-        self.used_s, self.lost = 0.0, 0
+        self.used_s, self.lost, self._got = 0.0, 0, 0
         # The frames that a track has: still pictures are repeated now and then.
         self._choice = FrameChoice(demo_rig().track_of(item), item.mode)
         self._is_picture = item.is_picture
@@ -103,10 +105,16 @@ class _Encoder(threading.Thread):
             at_ns = got.master_ns - self._begin_ns
             if at_ns < 0:
                 continue
+            self._got += 1
             self.lost += got.lost + got.missed
             if not self._is_picture or self._choice.wants(got.changed, at_ns, got.duration_ns):
                 self._write(got.fetch(), at_ns)
         self._writer.close()
+
+    @property
+    def lost_part(self) -> float:
+        """What part of the captures was lost."""
+        return self.lost / max(1, self.lost + self._got)
 
     def _write(self, data: Any, at_ns: int) -> None:
         if data is None:
