@@ -10,6 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from kettle_cli.paths import ROOT
+from kettle_cli.steps import interrupted_by
 from kettle_engine.client import EngineClient
 
 KETTLE = (sys.executable, "-m", "kettle_cli")
@@ -23,7 +24,15 @@ def environment_of(data: Path) -> dict[str, str]:
 
 @contextmanager
 def application(data: Path) -> Iterator[tuple[str, int, EngineClient]]:
-    """The demo on a data folder: its address, its process id, a client of its engine."""
+    """The demo on a data folder: its address, its process id, a client of its engine.
+
+    It ends with whoever started it, also by a signal.
+    """
+    with interrupted_by(signal.SIGINT, signal.SIGTERM):
+        yield from _run(data)
+
+
+def _run(data: Path) -> Iterator[tuple[str, int, EngineClient]]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]

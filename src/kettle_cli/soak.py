@@ -1,20 +1,17 @@
 """soak: what holds over hours and faults: kills, a long take, many pages."""
 
-import signal
 from argparse import Namespace
 
 from kettle_cli.soak_kills import soak_kills
 from kettle_cli.soak_long import soak_long
 from kettle_cli.soak_web import soak_web
-from kettle_cli.steps import interrupted_by
 
 
 def soak(options: Namespace) -> int:
     """Kill processes at random moments of takes, then record a long take on the virtual clock."""
-    with interrupted_by(signal.SIGINT, signal.SIGTERM):
-        if options.web:
-            return soak_web(options.minutes, options.kills)
-        code = soak_kills(options.kills) if options.kills else 0
-        if options.minutes:
-            soak_long(options.minutes)
-        return code
+    if options.web:
+        return soak_web(options.minutes, options.kills)
+    code = soak_kills(options.kills) if options.kills else 0
+    if options.minutes:
+        soak_long(options.minutes)
+    return code
