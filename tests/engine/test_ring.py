@@ -205,6 +205,14 @@ class TwoProcesses(unittest.TestCase):
             self.assertLess(time.monotonic(), deadline)
             time.sleep(0.01)
 
+    def gone_round(self):
+        """Wait until the writer has written over all that is in the ring now."""
+        frames = ring_size(SMALL).data_bytes // frame(0).nbytes + 1
+        until, deadline = self.reader.head + frames, time.monotonic() + 60
+        while self.reader.head < until:
+            self.assertLess(time.monotonic(), deadline)
+            time.sleep(0.001)
+
     def test_a_reader_never_sees_half_a_frame_and_all_that_is_missing_is_counted(self):
         at, whole = None, 0
         for turn in range(4000):
@@ -233,7 +241,7 @@ class TwoProcesses(unittest.TestCase):
             def look(data, slow=slow, seen=seen):
                 seen.append(data[:4].copy())
                 if slow:
-                    time.sleep(0.05)
+                    self.gone_round()
                 seen.append(data[4:].copy())
 
             if got.use(look):
