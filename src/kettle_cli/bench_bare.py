@@ -81,7 +81,7 @@ class _Encoder(threading.Thread):
 
     def __init__(self, folder: Path, item: Input, ring: str, begin_ns: int) -> None:
         super().__init__(daemon=True)
-        self.used_s, self.lost, self._got = 0.0, 0, 0
+        self.used_s, self.lost, self._came = 0.0, 0, 0
         # The frames that a track has: still pictures are repeated now and then.
         self._choice = FrameChoice(demo_rig().track_of(item), item.mode)
         self._is_picture = item.is_picture
@@ -105,7 +105,7 @@ class _Encoder(threading.Thread):
             at_ns = got.master_ns - self._begin_ns
             if at_ns < 0:
                 continue
-            self._got += 1
+            self._came += 1 + got.lost + got.missed
             self.lost += got.lost + got.missed
             if not self._is_picture or self._choice.wants(got.changed, at_ns, got.duration_ns):
                 self._write(got.fetch(), at_ns)
@@ -114,7 +114,7 @@ class _Encoder(threading.Thread):
     @property
     def lost_part(self) -> float:
         """What part of the captures was lost."""
-        return self.lost / max(1, self.lost + self._got)
+        return self.lost / max(1, self._came)
 
     def _write(self, data: Any, at_ns: int) -> None:
         if data is None:

@@ -101,14 +101,12 @@ def bench_record(options: Namespace) -> int:
 
 def _bare(folder: Path, demo: int) -> float:
     """Cores of the bare encoders while jobs wait, as they do for a take."""
-    workers = with_children(pid_of("worker long", demo))
+    worker = pid_of("worker long", demo)
     try:
-        for pid in workers:
-            os.kill(pid, signal.SIGSTOP)
+        os.kill(worker, signal.SIGSTOP)
         return bare_cores(folder)
     finally:
-        for pid in workers:
-            os.kill(pid, signal.SIGCONT)
+        os.kill(worker, signal.SIGCONT)
 
 
 def _leave_a_job(page: Any, address: str) -> None:

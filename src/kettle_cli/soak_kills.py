@@ -3,12 +3,9 @@
 import os
 import random
 import signal
-import subprocess
-import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -16,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kettle_cli.children import pid_of
+from kettle_cli.heartbeat import heartbeat
 from kettle_cli.running_demo import application
 from kettle_core.errors import EngineError
 from kettle_core.program.cues import Mark
@@ -35,17 +33,6 @@ MOMENTS_S, AFTER_S = (0.3, 4.0), 4.0
 # What a kill may cost beside the longest stall, how often it may cost more without one, and how
 # soon the next take is being recorded.
 MOST_LOST_S, SELDOM, NEXT_TAKE_S = 0.5, 0.05, 3.0
-MOST_BEATS = 6000
-# Runs beside the application and tells how long the machine stood still.
-HEARTBEAT = """
-import os, time
-parent, last = os.getppid(), time.monotonic()
-while os.getppid() == parent:
-    time.sleep(0.01)
-    now = time.monotonic()
-    print(now, now - last, flush=True)
-    last = now
-"""
 
 
 @dataclass
@@ -69,6 +56,10 @@ class Killing:
         """How long it took from its being wanted to its being recorded, s."""
         return self.begun_s - self.wanted_s
 
+    def is_over(self) -> bool:
+        """Whether the take has ended, also after its engine was killed."""
+        return self.folder.read_info().state != RECORDING
+
 
 def soak_kills(kills: int) -> int:
     """Kill so many processes; gives 1 where a take lost more than it may, or began too late.
@@ -80,7 +71,7 @@ def soak_kills(kills: int) -> int:
     with (
         tempfile.TemporaryDirectory() as name,
         application(Path(name)) as (_, demo, client),
-        _heartbeat(Path(name) / "heartbeat") as stall_since,
+        heartbeat(Path(name) / "heartbeat") as stall_since,
     ):
         waiting: list[Killing] = []
         wanted_s = time.monotonic()
@@ -127,7 +118,7 @@ def _one_take(killing: Killing, demo: int, client: EngineClient, rng: random.Ran
     time.sleep(AFTER_S)
     client.ask("stop")
     killing.over_s = time.monotonic()
-    _until(lambda: folder.read_info().state != RECORDING)
+    _until(killing.is_over)
 
 
 def _judge(waiting: list[Killing]) -> list[Killing]:
@@ -135,7 +126,7 @@ def _judge(waiting: list[Killing]) -> list[Killing]:
     done, waiting[:] = list(waiting), []
     for killing in done:
         folder, victims = killing.folder, " and ".join(killing.victims) or "nobody"
-        _until(lambda folder=folder: folder.read_info().state != RECORDING)  # type: ignore[misc]
+        _until(killing.is_over)
         killing.lost_s, killing.files = _lost_s(folder), _files(folder)
         if gone := _lost_cues(killing):
             raise EngineError(f"After {victims} were killed these cues are gone: {gone}.")
@@ -194,24 +185,6 @@ def _files(folder: TakeFolder) -> dict[str, tuple[int, int]]:
         for path in (folder.track_path(track), folder.times_path(track))
     ]
     return {path.name: (path.stat().st_size, path.stat().st_mtime_ns) for path in paths}
-
-
-@contextmanager
-def _heartbeat(path: Path) -> Iterator[Callable[[float], float]]:
-    """Give how long the machine stood still at most since a moment of the monotonic clock."""
-    with path.open("w") as file:
-        beating = subprocess.Popen([sys.executable, "-c", HEARTBEAT], stdout=file)
-
-    def stall_since(since_s: float) -> float:
-        lines = [line.split() for line in path.read_text().splitlines()[-MOST_BEATS:]]
-        whole = [(float(line[0]), float(line[1])) for line in lines if len(line) == 2]
-        return max((stood_s for at_s, stood_s in whole if at_s > since_s), default=0.0)
-
-    try:
-        yield stall_since
-    finally:
-        beating.kill()
-        beating.wait()
 
 
 def _say_until(client: EngineClient, said: dict[str, float], until_s: float) -> None:

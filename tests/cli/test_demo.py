@@ -47,6 +47,20 @@ class Demo(unittest.TestCase):
             told += line
         return process, re.search(r"http://127\.0\.0\.1:(\d+)/", told)
 
+    def refusal(self, *more):
+        """What a demo says that does not begin."""
+        said = subprocess.run(
+            self.words("demo", *more),
+            cwd=TOP,
+            env=self.environment(),
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+        self.assertEqual(said.returncode, 2)
+        self.assertNotIn("Traceback", said.stderr)
+        return said.stderr
+
     def test_it_takes_the_next_free_port_refuses_fresh_while_running_and_starts_again(self):
         with contextlib.suppress(OSError):  # somebody else may have it, which is as good
             self.addCleanup(socket.create_server(("127.0.0.1", FIRST_PORT)).close)
@@ -54,16 +68,7 @@ class Demo(unittest.TestCase):
         self.assertGreater(int(address[1]), FIRST_PORT)
         with urllib.request.urlopen(address[0]) as page:
             self.assertIn(b"Bench rig", page.read())
-        fresh = subprocess.run(
-            self.words("demo", "--fresh"),
-            cwd=TOP,
-            env=self.environment(),
-            capture_output=True,
-            text=True,
-            check=False,
-        )
-        self.assertEqual(fresh.returncode, 2)
-        self.assertIn("was not deleted. End it first", fresh.stderr)
+        self.assertIn("was not deleted. End it first", self.refusal("--fresh"))
         process.send_signal(signal.SIGTERM)
         self.assertEqual(process.wait(60), 0)
         left = subprocess.run(
@@ -77,17 +82,7 @@ class Demo(unittest.TestCase):
     def test_a_full_disk_is_told_in_words_and_it_begins_once_there_is_room(self):
         with small_disk(ROOT / "small", 3) as folder:
             self.data = folder / "data"
-            said = subprocess.run(
-                self.words("demo"),
-                cwd=TOP,
-                env=self.environment(),
-                capture_output=True,
-                text=True,
-                check=False,
-            )
-            self.assertEqual(said.returncode, 2)
-            self.assertIn("can't begin with the data in", said.stderr)
-            self.assertNotIn("Traceback", said.stderr)
+            self.assertIn("can't begin with the data in", self.refusal())
             self.assertFalse((self.data / "static" / MADE_OF).exists())
             subprocess.run(["mount", "-o", "remount,size=100m", str(folder)], check=True)
             process, address = self.start()

@@ -22,7 +22,7 @@ from kettle_studio.demo import demo_rig
 from kettle_studio.driver import Studio
 from tests.fixtures import ROOT
 
-SECONDS = 36
+SECONDS = 45
 FRAME_SIZE = (960, 540)
 WEBCAM_MODE = Mode(640, 360, Fraction(60))  # small, for a quick test
 RATES_PPM = {"display-1": -200.0, "webcam-1": 200.0, "headset": -200.0, "system": 200.0}
@@ -120,7 +120,7 @@ class ResidualSync(unittest.TestCase):
             if 0.3 < second - self.start_s < SECONDS - 1
         ]
         seen = [x for x in lags if x is not None]
-        self.assertGreaterEqual(len(seen), 8)
+        self.assertGreaterEqual(len(seen), 10)
         self.assertLess(abs(np.mean(seen) - HALF_FRAME_MS - voice), HALF_FRAME_MS)
 
     def test_every_track_is_corrected_to_the_truth(self):
