@@ -3,7 +3,6 @@
 import threading
 import time
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
@@ -28,6 +27,7 @@ BARE_S, WARM_S = 64, 8
 # Of what an encoder lost it counts what it would have taken; no more of it than this.
 MOST_LOST = 0.05
 LOOK_EVERY_S, HEAR_EVERY_S, LIVE_WITHIN_S = 0.005, 0.05, 60.0
+MOST_S = 4 * BARE_S
 
 
 def bare_cores(folder: Path) -> float:
@@ -38,8 +38,9 @@ def bare_cores(folder: Path) -> float:
     the engine. `folder` is for what they write. Raises KettleError if they lost captures.
     """
     folder.mkdir(exist_ok=True)
-    with ProcessPoolExecutor(1, get_context("spawn")) as process:
-        return process.submit(_encode, folder).result()
+    # A pool ends its process at once where this one is told to end.
+    with get_context("spawn").Pool(1) as pool:
+        return pool.apply_async(_encode, (folder,)).get(MOST_S)
 
 
 def _encode(folder: Path) -> float:
