@@ -51,6 +51,8 @@ class Host:
         self._rack = Rack(driver, clock, prepare=self._make_rings)
         self._used = UsedPictures()
         self._writers: dict[str, RingWriter] = {}
+        # By input; to work one out takes longer than to lay a block of sound into it.
+        self._names: dict[str, str] = {}
         self._told: object = None
         self._orders = 0
         self._listed: object = None
@@ -88,9 +90,10 @@ class Host:
     def _set_inputs(self, orders: int, inputs: list[Input]) -> None:
         self._orders, self._told = orders, None
         self._rack.set_inputs(inputs)
-        names = {ring_name(i) for i in inputs}
-        self._writers = {n: w for n, w in self._writers.items() if n in names}
-        self._used.forget(names)
+        self._names = {i.id: ring_name(i) for i in inputs}
+        kept = set(self._names.values())
+        self._writers = {n: w for n, w in self._writers.items() if n in kept}
+        self._used.keep(inputs)
 
     def _call(self, number: int, name: str, values: Mapping[str, Any], deadline_ns: int) -> None:
         """Do what is asked, unless who asked has given up meanwhile."""
@@ -112,7 +115,7 @@ class Host:
             make_ring(self._places.path(item), ring_mode(item), deep=item.has_track)
 
     def _writer(self, item: Input) -> RingWriter:
-        name = ring_name(item)
+        name = self._names[item.id]
         if name not in self._writers:
             path = self._places.path(item)
             self._writers[name] = RingWriter(path, ring_mode(item), deep=item.has_track)
@@ -122,7 +125,7 @@ class Host:
         capture, source = delivery.capture, delivery.source
         done = set()
         for item in delivery.inputs:
-            name = ring_name(item)
+            name = self._names[item.id]
             if name in done:
                 continue
             done.add(name)
@@ -139,7 +142,7 @@ class Host:
         for source in self._rack.sources.values():
             if source.device is None:
                 for item in source.inputs:
-                    if ring_name(item) in self._writers:
+                    if self._names[item.id] in self._writers:
                         self._writer(item).tell(False, 0)
 
     def _tell(self) -> None:
@@ -152,7 +155,7 @@ class Host:
                 info = source.device.info
                 facts = DeviceFacts(info.reported_latency_ms, source.device.truth())
             for item in source.inputs:
-                writer = self._writers.get(ring_name(item))
+                writer = self._writers.get(self._names[item.id])
                 ring = str(writer.path) if writer else ""
                 reports[item.id] = SourceReport(
                     source.state, source.sentence, source.lost, source.jumped, ring, facts
