@@ -1,5 +1,6 @@
 """The real application in real Chromium: web, engine and worker as ./kettle demo starts them."""
 
+import atexit
 import json
 import os
 import shutil
@@ -10,6 +11,7 @@ import sys
 import tempfile
 import time
 import unittest
+from functools import cache
 from pathlib import Path
 
 from playwright.sync_api import Error, expect, sync_playwright
@@ -33,6 +35,16 @@ def free_port():
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return probe.getsockname()[1]
+
+
+@cache
+def chromium():
+    """The browser of all classes; each page of it begins with nothing kept."""
+    playwright = sync_playwright().start()
+    atexit.register(playwright.stop)
+    browser = launch(playwright)
+    atexit.register(browser.close)
+    return browser
 
 
 class BrowserCase(unittest.TestCase):
@@ -72,10 +84,7 @@ class BrowserCase(unittest.TestCase):
                 break
         else:
             raise AssertionError("The demo did not start.")
-        playwright = sync_playwright().start()
-        cls.addClassCleanup(playwright.stop)
-        cls.browser = launch(playwright)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = chromium()
 
     @classmethod
     def end_demo(cls):
