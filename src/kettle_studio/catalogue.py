@@ -164,7 +164,7 @@ DEVICES: tuple[Entry, ...] = (
             "webcam-1",
             "Desk webcam",
             "webcam",
-            (*_picture(640, 360, 60), *_picture(1280, 720, 60), *_picture(1920, 1080, 30)),
+            (*_picture(640, 360, 60, 30), *_picture(1280, 720, 60), *_picture(1920, 1080, 30)),
         ),
         62.0,
         4.0,

@@ -4,7 +4,7 @@ import os
 from dataclasses import replace
 from fractions import Fraction
 
-from kettle_core.rig.changes import with_format, with_input
+from kettle_core.rig.changes import in_mode, with_format, with_input
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Card, Input, Looks, Rig, input_of_device
@@ -83,12 +83,23 @@ def sized_demo_rig() -> Rig:
 
 
 def shrunk(rig: Rig, part: int) -> Rig:
-    """The rig with frame and cards of a `part`th of their width and height, pictures of half."""
+    """The rig with frame and cards of a `part`th of their width and height, screens of half.
+
+    Its webcams are in their smallest modes and recorded as they are.
+    """
     if part == 1:
         return rig
-    half, written = Fraction(1, 2), rig.format.shrunk(part)
-    screens, webcams = (replace(t, scale=half) for t in (written.screens, written.webcams))
+    modes = {d.id: d.modes for d in Studio().list_devices() if d.kind == "webcam"}
+    written = rig.format.shrunk(part)
+    screens, webcams = (
+        replace(written.screens, scale=Fraction(1, 2)),
+        replace(written.webcams, scale=Fraction(1)),
+    )
     for item in rig.inputs:
+        if item.device in modes:
+            rig = with_input(
+                rig, in_mode(item, min(modes[item.device], key=lambda m: (m.width, m.fps)))
+            )
         if item.card:
             mode = Mode(item.mode.width // part, item.mode.height // part)
             card = replace(item.card, size_px=item.card.size_px // part)

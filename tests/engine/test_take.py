@@ -44,7 +44,7 @@ class Taking(unittest.TestCase):
         self.assertEqual((found["state"], found["duration_s"]), ("complete", 4.0))
         rows = {row["name"]: row for row in found["tracks"]}
         self.assertEqual(list(rows), ["display-1", "webcam-1", "headset", "system"])
-        self.assertEqual(rows["webcam-1"]["size"], "960x540")
+        self.assertEqual(rows["webcam-1"]["size"], "640x360")
         self.assertEqual(rows["headset"]["sample_rate_hz"], 48000)
         for row in rows.values():
             self.assertEqual(row["dropped"], 0)

@@ -36,6 +36,7 @@ class WithEngine(TransactionTestCase):
         data = settings.DATA / f"engine-{os.getpid()}"
         data.mkdir()
         cls.enterClassContext(override_settings(DATA=data, TAKES=data / "takes"))
+        cls.enterClassContext(mock.patch.dict(os.environ, KETTLE_DEMO_PART="3"))
         cls.engine = EngineProcess(cls, data)
 
     def setUp(self):
