@@ -53,6 +53,8 @@ class ResidualSync(unittest.TestCase):
         cls.sync = compose_take(cls.folder, cls.folder.program_path)
         cls.start_s = cls.info.start_master_ns / NS_PER_S
         cls.read_program()
+        cls.voice_ms = cls.sound_lag_ms(sounds.sound_of(sounds.voice())[0])
+        cls.system_ms = cls.sound_lag_ms(sounds.sound_of(sounds.system(False)).mean(axis=0))
 
     @classmethod
     def read_program(cls):
@@ -84,24 +86,22 @@ class ResidualSync(unittest.TestCase):
             parts = [f.to_ndarray() for f in container.decode(audio=0)]
         cls.mix = np.concatenate(parts, axis=1).mean(axis=0)
 
-    def sound_lag_ms(self, table):
+    @classmethod
+    def sound_lag_ms(cls, table):
         """How late a known sound is in the program, by plain correlation around its truth."""
-        first = round(self.start_s * SAMPLE_RATE_HZ)
+        first = round(cls.start_s * SAMPLE_RATE_HZ)
         reach = SAMPLE_RATE_HZ // 20
-        truth = np.roll(table, -first)[: self.mix.size]
-        found = correlate(self.mix[reach:-reach], truth[: self.mix.size], "valid", "fft")
+        truth = np.roll(table, -first)[: cls.mix.size]
+        found = correlate(cls.mix[reach:-reach], truth[: cls.mix.size], "valid", "fft")
         lags = np.arange(found.size) - reach
         best = int(np.argmax(np.abs(found)))
         return -float(lags[best]) / SAMPLE_RATE_HZ * 1000
 
     def test_sound_to_sound_is_within_a_millisecond(self):
-        voice = self.sound_lag_ms(sounds.sound_of(sounds.voice())[0])
-        system = self.sound_lag_ms(sounds.sound_of(sounds.system(False)).mean(axis=0))
-        self.assertLess(abs(voice), 1.0)
-        self.assertLess(abs(voice - system), 1.0)
+        self.assertLess(abs(self.voice_ms), 1.0)
+        self.assertLess(abs(self.voice_ms - self.system_ms), 1.0)
 
     def test_display_to_sound_is_within_half_a_frame(self):
-        system = self.sound_lag_ms(sounds.sound_of(sounds.system(False)).mean(axis=0))
         lags = []
         for number, step in enumerate(script.STEPS):
             second = step.second - self.start_s
@@ -109,11 +109,10 @@ class ResidualSync(unittest.TestCase):
                 lags.append(onset_ms(self.times_s, self.pages[:, number], second))
         self.assertGreaterEqual(len(lags), 7)
         # What changes between two frames is seen half a frame later on average.
-        residual = np.mean([x for x in lags if x is not None]) - HALF_FRAME_MS - system
+        residual = np.mean([x for x in lags if x is not None]) - HALF_FRAME_MS - self.system_ms
         self.assertLess(abs(residual), HALF_FRAME_MS)
 
     def test_webcam_to_sound_is_within_half_a_frame(self):
-        voice = self.sound_lag_ms(sounds.sound_of(sounds.voice())[0])
         lags = [
             onset_ms(self.times_s, self.paper, second - self.start_s)
             for second in script.KNOCKS_S
@@ -121,7 +120,7 @@ class ResidualSync(unittest.TestCase):
         ]
         seen = [x for x in lags if x is not None]
         self.assertGreaterEqual(len(seen), 10)
-        self.assertLess(abs(np.mean(seen) - HALF_FRAME_MS - voice), HALF_FRAME_MS)
+        self.assertLess(abs(np.mean(seen) - HALF_FRAME_MS - self.voice_ms), HALF_FRAME_MS)
 
     def test_every_track_is_corrected_to_the_truth(self):
         for track in self.sync.tracks:
