@@ -13,6 +13,9 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.take.cue_orders import first_cue, order_cue
 
 TIMES = (2.0, 3.0)
+# Who shows the take needs those that may still be seen coming in; more are not kept, as a layer
+# that is dragged makes ten a second.
+MOMENTS = 8
 # Where each pointer was last, in px of its input's picture.
 Pointers = Mapping[str, tuple[float, float]]
 
@@ -106,6 +109,7 @@ class Cueing:
 
     def _keep(self, cue: Cue) -> Cue:
         self.following.follow(cue)
+        del self.following.moments[:-MOMENTS]
         self.cues.append(cue)
         return cue
 

@@ -30,8 +30,6 @@ RUN_RECORDER = "kettle_engine.recording.process:run_recorder"
 SILENT_LIMIT_S, MOST_BYTES = 30.0, 2_000_000_000
 MAX_COUNTDOWN_S = 10
 MIN_TAKE_NS = NS_PER_S // 2
-# The viewer needs those that may still be seen coming in.
-MOMENTS = 8
 # Rings keep what came for a while; a recorder that is ready later begins with what is there.
 READY_WITHIN_NS = 500_000_000
 # So long an order waits for devices that open, and for drivers that have said nothing yet: one that
@@ -200,7 +198,7 @@ class TakeDesk:
         taking = self._taking
         if taking is None or not taking.begun:
             return None
-        return TakeCues(taking.start_ns, tuple(taking.cueing.following.moments[-MOMENTS:]))
+        return TakeCues(taking.start_ns, tuple(taking.cueing.following.moments))
 
     def _look_for_devices(self, taking: Taking) -> None:
         """Since when each device of a track is not there."""
