@@ -89,19 +89,16 @@ def shrunk(rig: Rig, part: int) -> Rig:
     """
     if part == 1:
         return rig
-    modes = {d.id: d.modes for d in Studio().list_devices() if d.kind == "webcam"}
-    written = rig.format.shrunk(part)
-    screens, webcams = (
-        replace(written.screens, scale=Fraction(1, 2)),
-        replace(written.webcams, scale=Fraction(1)),
-    )
+    webcams = [d for d in Studio().list_devices() if d.kind == "webcam"]
+    smallest = {d.id: min(d.modes, key=lambda m: (m.width, m.fps)) for d in webcams}
     for item in rig.inputs:
-        if item.device in modes:
-            rig = with_input(
-                rig, in_mode(item, min(modes[item.device], key=lambda m: (m.width, m.fps)))
-            )
+        if item.device in smallest:
+            rig = with_input(rig, in_mode(item, smallest[item.device]))
         if item.card:
             mode = Mode(item.mode.width // part, item.mode.height // part)
             card = replace(item.card, size_px=item.card.size_px // part)
             rig = with_input(rig, replace(item, mode=mode, card=card))
-    return with_format(rig, replace(written, screens=screens, webcams=webcams))
+    written = rig.format.shrunk(part)
+    screens = replace(written.screens, scale=Fraction(1, 2))
+    whole = replace(written.webcams, scale=Fraction(1))
+    return with_format(rig, replace(written, screens=screens, webcams=whole))

@@ -23,7 +23,7 @@ class Dragging(unittest.TestCase):
             values = {"scene": "scene-1", "layer": self.layer.id, "box": box, "turn": 0.0}
             self.cueing.order("place", number * DRAGGED_EVERY_NS, values, {})
 
-    def test_an_hour_of_it_is_kept_as_cues_alone(self):
+    def test_each_step_of_it_is_kept_as_its_cue_alone(self):
         self.drag(0, 600)
         tracemalloc.start()
         self.addCleanup(tracemalloc.stop)
