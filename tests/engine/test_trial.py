@@ -87,8 +87,21 @@ class Sampling(TrialCase):
         self.assertTrue(any(np.array_equal(found.frames[-1], f) for f in FRAMES))
 
     def test_an_input_of_which_nothing_comes_is_named(self):
-        with self.assertRaisesRegex(DeviceError, "Nothing came from screen"):
+        patience = mock.patch("kettle_engine.trial.sampling.PATIENCE_S", 0.2)
+        with patience, self.assertRaisesRegex(DeviceError, "Nothing came from screen"):
             self.sample(0.2)
+
+    def test_one_that_stands_still_at_first_is_waited_for(self):
+        def come():
+            with self.coming():
+                over.wait(60)
+
+        over = threading.Event()
+        late = threading.Timer(1.0, come)
+        late.start()
+        self.addCleanup(late.join)
+        self.addCleanup(over.set)
+        self.assertGreater(len(self.sample(0.5).frames), 5)
 
     def test_frames_of_another_mode_are_left_out(self):
         with self.coming(shape=(72, 64)), self.assertRaisesRegex(DeviceError, "Nothing came"):
@@ -171,7 +184,8 @@ class Running(TrialCase):
             self.until(lambda: not frames.exists())
 
     def test_what_fails_in_its_process_is_the_error_here(self):
-        with self.assertRaisesRegex(DeviceError, "Nothing came"):
+        # What comes is of another mode than the rig has.
+        with self.coming(shape=(72, 64)), self.assertRaisesRegex(DeviceError, "Nothing came"):
             rings = {"screen": str(self.path)}
             run_trial(RIG, rings, self.folder / "frames", lambda *_: None, 0.2)
         self.assertFalse((self.folder / "frames").exists())

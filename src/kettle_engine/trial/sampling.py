@@ -18,6 +18,8 @@ from kettle_media.take.folder import free_bytes
 from kettle_media.told import Told
 
 LOOK_EVERY_S = 0.004
+# So long a picture is waited for: a machine may stand still for some seconds.
+PATIENCE_S = 10.0
 # Left on the disk beside the frames, as for a take.
 SPARE_BYTES = 300_000_000
 
@@ -72,6 +74,7 @@ def sample(
             with Told(path, writing=True):
                 file = path.open("wb")
             takings[name] = _Taking(modes[name], RingReader(Path(ring)), file)
+        _wait_for_all(takings, tell)
         began_s = time.monotonic()
         while time.monotonic() - began_s < seconds:
             tell()
@@ -84,10 +87,24 @@ def sample(
             # All is written that could be; on a full disk closing fails once more.
             with contextlib.suppress(OSError):
                 taking.file.close()
-    silent = [name for name, taking in takings.items() if not taking.at_ns]
+    _need_none([name for name, taking in takings.items() if not taking.at_ns])
+    return {name: _sample_of(folder / f"{name}.i420", t) for name, t in takings.items()}
+
+
+def _wait_for_all(takings: Mapping[str, _Taking], tell: Callable[[], None]) -> None:
+    """Wait until something has come of each."""
+    silent, until_s = list(takings), time.monotonic() + PATIENCE_S
+    while silent:
+        tell()
+        if time.monotonic() > until_s:
+            _need_none(silent)
+        time.sleep(LOOK_EVERY_S)
+        silent = [name for name in silent if takings[name].reader.read() is None]
+
+
+def _need_none(silent: list[str]) -> None:
     if silent:
         raise DeviceError(f"Nothing came from {', '.join(silent)}. Plug it in and try again.")
-    return {name: _sample_of(folder / f"{name}.i420", t) for name, t in takings.items()}
 
 
 def _take(taking: _Taking) -> None:
