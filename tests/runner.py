@@ -79,6 +79,20 @@ class LimitedResult(unittest.TextTestResult):
         self._cpu_s[test.id()] = self._cpu_until_s - before
         super().stopTest(test)
 
+    def addFailure(self, test, error):
+        super().addFailure(test, error)
+        self._tell_what_was_seen(test)
+
+    def addError(self, test, error):
+        super().addError(test, error)
+        self._tell_what_was_seen(test)
+
+    def _tell_what_was_seen(self, test):
+        """What a failed test can say of what it saw, which is gone when it has ended."""
+        if hasattr(test, "what_was_seen"):
+            with contextlib.suppress(Exception):
+                self.stream.writeln(f"When {test.id()} failed there was:\n{test.what_was_seen()}")
+
     def stopTestRun(self):
         super().stopTestRun()
         slowest = sorted(self._took_s.items(), key=lambda item: -item[1])[:SLOWEST]

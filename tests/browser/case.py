@@ -20,6 +20,7 @@ from kettle_cli.browser import launch
 from kettle_cli.children import pid_of
 from tests.fixtures import begin_library
 
+LAST_LINES = 12
 WAIT_S = int(os.environ.get("KETTLE_TEST_WAIT_S", "90"))
 TOP = Path(__file__).parents[2]
 RUN = (sys.executable, "-m", "kettle_cli")
@@ -99,6 +100,14 @@ class BrowserCase(unittest.TestCase):
         expect.set_options(timeout=WAIT_S * 1000)
         self.problems = []
         self.page.on("pageerror", lambda error: self.problems.append(str(error)))
+
+    def what_was_seen(self):
+        """What the page says, and what the application wrote last; for who reads of a failure."""
+        said = [f"{self.page.url}\n{self.page.inner_text('body', timeout=5000)}"]
+        for log in sorted((self.data / "logs").iterdir()):
+            lines = log.read_text(errors="replace").splitlines()[-LAST_LINES:]
+            said.append("\n".join([f"── {log.name}", *lines]))
+        return "\n".join(said)
 
     def check_page(self):
         """No axe-core violation (WCAG 2.2 AA), no script error, no scrolling sideways."""
