@@ -32,11 +32,12 @@ def test(options: Namespace) -> int:
 def _lanes(wanted: str | None) -> list[list[Step | None]]:
     """What runs beside each other; of parts not wanted nothing.
 
-    In the first lane is what must be in time: what records, then what drives a browser. Before it,
-    while the browser is installed, which keeps the disk busy, stands what only computes. Beside
-    it, giving way, runs what does not mind neighbours, the longest first. That keeps two cores
-    busy: with a third lane all took as long, and what must be in time was late. Engines of tests
-    rank before all, also where they should give way: they come after pages that wait for programs.
+    In the first lane is what must be in time: what records, then what drives a browser while it
+    does. Before it, while the browser is installed, which keeps the disk busy, stands what only
+    computes. In the others what does not mind neighbours gives way to it; that of the engine
+    mostly waits, and is followed by what drives a browser and records nothing. That keeps two
+    cores busy to the end: every lane takes as long. Engines of tests rank before all, also where
+    they should give way: they come after pages that wait for programs.
     """
 
     def timely(part: str, step: Step) -> Step | None:
@@ -55,16 +56,18 @@ def _lanes(wanted: str | None) -> list[list[Step | None]]:
             timely("core", _tests("real time", "tests.engine", "tests.cli", how="--tag")),
             timely("web", _tests("real time, pages", "tests.web", how="--tag")),
             timely("browser", _tests("browser, takes", *takes)),
-            timely("browser", _tests("browser, rigs", *_others_in_browser(takes))),
         ],
         [
             installing if wanted is None else None,
             beside("core", _tests("media", "tests.media")),
             beside("web", _tests("web", "tests.web")),
-            beside("core", _tests("engine", "tests.engine")),
             beside("core", _tests("commands and studio", "tests.cli", "tests.studio")),
             *(beside("core", step) for step in checks),
             beside("web", Step("javascript", [node(), "--test", "tests/js/"])),
+        ],
+        [
+            beside("core", _tests("engine", "tests.engine")),
+            timely("browser", _tests("browser, rigs", *_others_in_browser(takes))),
         ],
     ]
 
