@@ -22,6 +22,7 @@ from urllib.parse import urlsplit
 import numpy as np
 
 from kettle_cli.bench_bare import bare_cores
+from kettle_cli.bench_yardstick import Yardstick
 from kettle_cli.browser import launch
 from kettle_cli.children import pid_of
 from kettle_cli.running_demo import application
@@ -54,6 +55,19 @@ class Load:
     display_fps: int = 30
 
 
+@dataclass(frozen=True)
+class Used:
+    """Cores that something took, and processor seconds that the yardstick took beside it."""
+
+    cores: float
+    yard_s: float
+
+    @property
+    def at_one_speed(self) -> float:
+        """What it took had the machine always been as fast."""
+        return self.cores / self.yard_s
+
+
 LOADS = (
     Load("alone"),
     Load("two niced burners", 2, 10),
@@ -81,32 +95,43 @@ def bench_record(options: Namespace) -> int:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         # The same frames cost an encoder more where the core beside it works too.
         page.goto(f"{base}/rigs/demo/record/")
-        before = _bare(Path(bare), demo)
-        print(f"bare encoders: {before:.2f} cores beside what is shown")
+        yard = Yardstick(Path(bare))
+        before = _bare(Path(bare), demo, yard)
+        print(f"bare encoders: {before.cores:.2f} cores beside what is shown")
         for load in (x for x in LOADS if options.load in ("", x.name)):
             _leave_a_job(page, f"{base}/rigs/demo/record/")
             with _burners(load):
-                ours = _measure(Path(name), client, load, options.minutes * 60, page)
+                ours = _measure(Path(name), client, load, options.minutes * 60, page, yard)
             # In turn, as a machine does not stay as fast as it was.
-            after = _bare(Path(bare), demo)
-            print(
-                f"  {2 * ours / (before + after):.2f} of bare encoders, which took {before:.2f} "
-                f"cores before it and {after:.2f} after it",
-                flush=True,
-            )
+            after = _bare(Path(bare), demo, yard)
+            _print_shares(ours, before, after)
             before = after
+        yard.close()
         browser.close()
     return 0
 
 
-def _bare(folder: Path, demo: int) -> float:
-    """Cores of the bare encoders while jobs wait, as they do for a take."""
+def _bare(folder: Path, demo: int, yard: Yardstick) -> Used:
+    """What the bare encoders take while jobs wait, as they do for a take."""
     worker = pid_of("worker long", demo)
     try:
         os.kill(worker, signal.SIGSTOP)
-        return bare_cores(folder)
+        return Used(bare_cores(folder, yard.take), yard.took_s())
     finally:
         os.kill(worker, signal.SIGCONT)
+
+
+def _print_shares(ours: Used, before: Used, after: Used) -> None:
+    """Against the bare encoders: as it was, and as it were at one speed of the machine."""
+    share = 2 * ours.cores / (before.cores + after.cores)
+    at_one_speed = 2 * ours.at_one_speed / (before.at_one_speed + after.at_one_speed)
+    yards = ", ".join(f"{used.yard_s * 1000:.0f}" for used in (before, ours, after))
+    print(
+        f"  {share:.2f} of bare encoders, which took {before.cores:.2f} cores before it and "
+        f"{after.cores:.2f} after it; {at_one_speed:.2f} had the machine stayed as fast "
+        f"(the same work took {yards} ms before, beside and after it)",
+        flush=True,
+    )
 
 
 def _leave_a_job(page: Any, address: str) -> None:
@@ -142,8 +167,10 @@ def _rig(display_fps: int) -> Rig:
     return replace(rig, inputs=tuple(inputs))
 
 
-def _measure(data: Path, client: EngineClient, load: Load, seconds: float, page: Any) -> float:
-    """Record for so long and print how it was; gives the cores without the studio's drawing."""
+def _measure(
+    data: Path, client: EngineClient, load: Load, seconds: float, page: Any, yard: Yardstick
+) -> Used:
+    """Record for so long and print how it was; gives what it took without the studio's drawing."""
     folder = f"bench-{load.name.replace(' ', '-')}"
     client.ask("record", rig=rig_to_dict(_rig(load.display_fps)), folder=folder, countdown_s=1)
     while _take(client).get("elapsed_s", 0) < 1:
@@ -161,6 +188,7 @@ def _measure(data: Path, client: EngineClient, load: Load, seconds: float, page:
         used_bytes = sum(pss_bytes(pid) for pid in with_children(hello["pid"]))
         memory.append((time.monotonic() - began_s, used_bytes))
         answers_s.append(_answer_s(page.url))
+        yard.take()
         said = _take(client).get("trouble") or said
     elapsed_s = time.monotonic() - began_s
     cores = {name: (cpu_s(pid) - begun[name]) / elapsed_s for name, pid in pids.items()}
@@ -187,7 +215,7 @@ def _measure(data: Path, client: EngineClient, load: Load, seconds: float, page:
         f"a page answers in {np.median(answers_s) * 1000:.0f} ms, "
         f"at worst {max(answers_s) * 1000:.0f} ms"
     )
-    return ours
+    return Used(ours, yard.took_s())
 
 
 def _change(client: EngineClient, number: int, length_s: float) -> None:
