@@ -12,6 +12,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from kettle_cli.paths import ROOT
+from kettle_cli.usage import stolen_s
 from kettle_media.priority import rank_process
 
 # A step that takes longer hangs: it is ended, and its processes say where they stood.
@@ -123,8 +124,10 @@ def run_lanes(
     rest goes on. Gives how many failed.
     """
     done = [step for lane in lanes for step in lane]
+    began_s, stolen_before_s = time.monotonic(), stolen_s()
     with interrupted_by(signal.SIGINT, signal.SIGTERM):
         _run(lanes, environment, limit_s)
+    took_s = time.monotonic() - began_s
     for step in done:
         if step.status:
             print(f"── the end of what “{step.name}” printed", flush=True)
@@ -134,6 +137,8 @@ def run_lanes(
         spent = f"{step.took_s:.0f} s, {step.cpu_s:.0f} s CPU"
         print(f"{'FAILED' if step.status else 'ok':<7}{step.name} ({spent})")
     failed = sum(1 for step in done if step.status)
+    stolen = (stolen_s() - stolen_before_s) / (took_s * (os.cpu_count() or 1))
+    print(f"All took {took_s:.0f} s; other machines had {stolen:.0%} of the processors meanwhile.")
     print(f"{len(done) - failed} passed, {failed} failed", flush=True)
     return failed
 

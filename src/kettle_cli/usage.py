@@ -41,3 +41,12 @@ def with_children(pid: int) -> list[int]:
     except OSError:
         return [pid]
     return [pid, *(found for child in children for found in with_children(int(child)))]
+
+
+def stolen_s() -> float:
+    """Processor time that this machine wanted and others on the same hardware had, s."""
+    try:
+        fields = Path("/proc/stat").read_text().partition("\n")[0].split()
+    except OSError:
+        return 0.0
+    return int(fields[8]) / os.sysconf("SC_CLK_TCK")

@@ -1,12 +1,14 @@
-"""Memory of processes: what is a process's own, and what it only shares."""
+"""What processes and other machines take: of memory a process's own, and what it shares."""
 
 import mmap
 import os
 import subprocess
 import sys
 import unittest
+from pathlib import Path
+from unittest import mock
 
-from kettle_cli.usage import pss_bytes, rss_bytes, with_children
+from kettle_cli.usage import pss_bytes, rss_bytes, stolen_s, with_children
 from tests.fixtures import ROOT
 
 SIZE = 64 << 20
@@ -52,3 +54,11 @@ class Memory(unittest.TestCase):
         finally:
             process.wait(60)
         self.assertEqual((pss_bytes(process.pid), rss_bytes(process.pid)), (0, 0))
+
+    def test_what_other_machines_took_is_told_where_it_is_known(self):
+        hz = os.sysconf("SC_CLK_TCK")
+        told = f"cpu  1 2 3 4 5 6 7 {3 * hz} 9 10\ncpu0 1 2 3 4 5 6 7 8 9 10\n"
+        with mock.patch.object(Path, "read_text", return_value=told):
+            self.assertEqual(stolen_s(), 3.0)
+        with mock.patch.object(Path, "read_text", side_effect=FileNotFoundError):
+            self.assertEqual(stolen_s(), 0.0)
