@@ -49,8 +49,8 @@ class Publisher:
         self._due_s = dict.fromkeys(self._jobs, 0.0)
 
     def show_program_now(self) -> None:
-        """The program has changed: it is due."""
-        self._due_s[PROGRAM] = 0.0
+        """The program has changed: it is due, and again when its usual time has passed."""
+        self._due_s[PROGRAM] = min(self._due_s[PROGRAM], time.monotonic())
 
     def close(self) -> None:
         """Let the socket go."""
