@@ -49,8 +49,8 @@ class Publisher:
         self._due_s = dict.fromkeys(self._jobs, 0.0)
 
     def show_program_now(self) -> None:
-        """The program has changed: it is due, and again when its usual time has passed."""
-        self._due_s[PROGRAM] = min(self._due_s[PROGRAM], time.monotonic())
+        """The program has changed: it is due."""
+        self._due_s[PROGRAM] = 0.0
 
     def close(self) -> None:
         """Let the socket go."""
@@ -73,7 +73,9 @@ class Publisher:
             if now >= self._due_s[topic]:
                 in_take = topic == PROGRAM and self._shows.status()["state"] == RECORDING
                 step_s = IN_TAKE_EVERY_S if in_take else at_best_s
-                self._due_s[topic] = max(self._due_s[topic] + step_s, now)
+                # In step with the times before, unless it is later than a whole step.
+                next_s = self._due_s[topic] + step_s
+                self._due_s[topic] = next_s if next_s > now else now + step_s
                 if self._outbox.watched.get(topic) or topic == AFTER:
                     self._do(work)
 
