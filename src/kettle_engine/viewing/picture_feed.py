@@ -26,7 +26,7 @@ from kettle_media.picture.jpeg import picture_to_page_jpeg
 # While a layer is dragged or a change-over is played.
 LIVELY_EVERY_S = every_s(MOST_PER_S)
 # Small pictures beside the program while a take is recorded: what shows gives way.
-IN_TAKE_EVERY_S = {"small": every_s(5), "thumb": 1.0}
+IN_TAKE_EVERY_S = {"small": every_s(5), "thumb": 2.0}
 IDENTIFY_S = 4.0
 # Scenes shown so small are composed at so many times what is shown.
 SMALL_BELOW, SMALL_TIMES = 400, 2

@@ -24,9 +24,10 @@ from kettle_engine.viewing.picture_feed import PictureFeed, Shows
 LEVELS_EVERY_S, STATUS_EVERY_S = every_s(20), 0.25
 # With the level after a chain goes what is heard of it, in which nobody bears a gap.
 AFTER_EVERY_S = 0.05
-# While a take is recorded the program is shown less often: what shows gives way.
-PROGRAM_EVERY_S, IN_TAKE_EVERY_S = every_s(15), every_s(8)
-TICK_S = 0.012
+PROGRAM_EVERY_S = every_s(15)
+# While a take is recorded both are shown less often: what shows gives way.
+IN_TAKE_EVERY_S = {PROGRAM: every_s(8), LEVELS: every_s(10)}
+TICK_S = 0.02
 LIVELY_TICK_S = 0.003
 CLOSE_AFTER_S = 20.0
 
@@ -71,8 +72,8 @@ class Publisher:
         now = time.monotonic()
         for topic, (at_best_s, work) in self._jobs.items():
             if now >= self._due_s[topic]:
-                in_take = topic == PROGRAM and self._shows.status()["state"] == RECORDING
-                step_s = IN_TAKE_EVERY_S if in_take else at_best_s
+                in_take = self._shows.status()["state"] == RECORDING
+                step_s = IN_TAKE_EVERY_S.get(topic, at_best_s) if in_take else at_best_s
                 # In step with the times before, unless it is later than a whole step.
                 next_s = self._due_s[topic] + step_s
                 self._due_s[topic] = next_s if next_s > now else now + step_s
