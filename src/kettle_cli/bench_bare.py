@@ -27,25 +27,20 @@ BARE_S, WARM_S = 64, 8
 # Of what an encoder lost it counts what it would have taken; no more of it than this.
 MOST_LOST = 0.05
 LOOK_EVERY_S, HEAR_EVERY_S, LIVE_WITHIN_S = 0.005, 0.05, 60.0
-MOST_S, BESIDE_EVERY_S = 4 * BARE_S, 2.0
+MOST_S = 4 * BARE_S
 
 
-def bare_cores(folder: Path, beside: Callable[[], None] = lambda: None) -> float:
+def bare_cores(folder: Path) -> float:
     """Cores that the encoders alone need for the demo rig, fed the studio's captures as they come.
 
     As they come: a core that rests between two frames works more slowly than one that does not.
     They are in a process that ranks as the recorder does, the devices in one of their own, as in
-    the engine. `folder` is for what they write; `beside` is done now and then meanwhile.
-    Raises KettleError if they lost captures.
+    the engine. `folder` is for what they write. Raises KettleError if they lost captures.
     """
     folder.mkdir(exist_ok=True)
     # A pool ends its process at once where this one is told to end.
     with get_context("spawn").Pool(1) as pool:
-        encoded, until_s = pool.apply_async(_encode, (folder,)), time.monotonic() + MOST_S
-        while not encoded.ready() and time.monotonic() < until_s:
-            beside()
-            encoded.wait(BESIDE_EVERY_S)
-        return encoded.get(0)
+        return pool.apply_async(_encode, (folder,)).get(MOST_S)
 
 
 def _encode(folder: Path) -> float:

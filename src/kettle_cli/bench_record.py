@@ -116,7 +116,7 @@ def _bare(folder: Path, demo: int, yard: Yardstick) -> Used:
     worker = pid_of("worker long", demo)
     try:
         os.kill(worker, signal.SIGSTOP)
-        return Used(bare_cores(folder, yard.take), yard.took_s())
+        return Used(bare_cores(folder), yard.took_s())
     finally:
         os.kill(worker, signal.SIGCONT)
 
@@ -188,7 +188,6 @@ def _measure(
         used_bytes = sum(pss_bytes(pid) for pid in with_children(hello["pid"]))
         memory.append((time.monotonic() - began_s, used_bytes))
         answers_s.append(_answer_s(page.url))
-        yard.take()
         said = _take(client).get("trouble") or said
     elapsed_s = time.monotonic() - began_s
     cores = {name: (cpu_s(pid) - begun[name]) / elapsed_s for name, pid in pids.items()}

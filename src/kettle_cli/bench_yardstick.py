@@ -1,5 +1,7 @@
 """How fast the machine is just now, by the same work done again and again."""
 
+import math
+import threading
 import time
 from pathlib import Path
 
@@ -10,13 +12,15 @@ from kettle_media.take.tracks import PictureWriter
 from kettle_studio.demo import demo_rig
 
 FRAMES, GRAIN, SEED = 4, 6.0, 1
+EVERY_S = 2.0
 
 
 class Yardstick:
-    """Encodes a few frames whenever it is asked to, and tells what that took.
+    """Encodes a few frames every two seconds, and tells what that took.
 
     Machines share their cores with others and are not as fast at one time as at another: what
-    was measured at two times is compared by what the same work took beside it.
+    was measured at two times is compared by what the same work took beside it. It rests between
+    as long at either time, as a core that has rested is slower.
     """
 
     def __init__(self, folder: Path) -> None:
@@ -33,24 +37,25 @@ class Yardstick:
         self._frame_ns = round(10**9 / item.mode.fps)
         self._written = 0
         self._took_s: list[float] = []
-        # The first frames open what the others find open.
-        self.take()
-        self._took_s.clear()
+        self._over = threading.Event()
+        self._thread = threading.Thread(target=self._run, daemon=True)
+        self._thread.start()
 
-    def take(self) -> None:
-        """Do the work once more."""
-        began_s = time.thread_time()
-        for frame in self._frames:
-            self._writer.write(frame, self._written * self._frame_ns)
-            self._written += 1
-        self._took_s.append(time.thread_time() - began_s)
+    def _run(self) -> None:
+        while not self._over.wait(EVERY_S):
+            began_s = time.thread_time()
+            for frame in self._frames:
+                self._writer.write(frame, self._written * self._frame_ns)
+                self._written += 1
+            self._took_s.append(time.thread_time() - began_s)
 
     def took_s(self) -> float:
-        """Processor time of the work, in the mean since this was asked last, s."""
-        found = float(np.mean(self._took_s))
-        self._took_s.clear()
-        return found
+        """Processor time of the work, the median since this was asked last, s."""
+        found, self._took_s = self._took_s, []
+        return float(np.median(found)) if found else math.nan
 
     def close(self) -> None:
-        """Let its file go."""
+        """End, and let its file go."""
+        self._over.set()
+        self._thread.join()
         self._writer.close()
