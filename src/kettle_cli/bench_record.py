@@ -191,6 +191,7 @@ def _measure(
         said = _take(client).get("trouble") or said
     elapsed_s = time.monotonic() - began_s
     cores = {name: (cpu_s(pid) - begun[name]) / elapsed_s for name, pid in pids.items()}
+    shares = ", ".join(f"{name} {pss_bytes(pid) / 1e6:.0f}" for name, pid in pids.items())
     client.ask("stop")
     while not client.ask("status")["last_take"]:
         time.sleep(0.1)
@@ -210,7 +211,8 @@ def _measure(
     settled_mb = [used_bytes / 1e6 for at_s, used_bytes in memory if at_s >= settled_s]
     print(
         f"  memory {memory[0][1] / 1e6:.0f} MB, from {settled_s / 60:.1f} min on "
-        f"{min(settled_mb):.0f} to {max(settled_mb):.0f} MB (proportional share); "
+        f"{min(settled_mb):.0f} to {max(settled_mb):.0f} MB (proportional share, at the end "
+        f"{shares}); "
         f"a page answers in {np.median(answers_s) * 1000:.0f} ms, "
         f"at worst {max(answers_s) * 1000:.0f} ms"
     )

@@ -1,4 +1,7 @@
-"""soak --web: many pages edit one rig while web and workers are killed; nothing is lost."""
+"""soak --web: many pages edit one rig while web and workers are killed; nothing is lost.
+
+Then the web is flooded while a take is recorded.
+"""
 
 import contextlib
 import http.client
@@ -16,6 +19,7 @@ from pathlib import Path
 
 from kettle_cli.children import pid_of
 from kettle_cli.running_demo import application
+from kettle_cli.soak_door import flood
 from kettle_core.errors import KettleError
 
 PAGES = 10
@@ -23,7 +27,16 @@ EVERY_S = 2.0
 LONGEST_ANSWER_S = 1.0
 KILL_EVERY_S = 3.0
 VICTIMS = ("web", "worker soon", "worker long")
+# What is ordered while processes are killed, and how often.
+ORDERS: tuple[tuple[str, dict[str, str]], ...] = (
+    ("/rigs/demo/format/trial/", {}),
+    ("/assembly/1/export/new/", {"purpose": "message"}),
+    ("/takes/1/compose/", {}),
+)
+ORDER_EVERY_S = 8.0
 RIG = "demo"
+# The page that renames the rig itself.
+ITSELF = ""
 
 
 @dataclass
@@ -74,6 +87,17 @@ class Page:
             raise OSError("the patch sheet has no form")
         self._form = found[1]
 
+    @property
+    def _address(self) -> str:
+        at = f"inputs/{self.input_id}/save" if self.input_id != ITSELF else "rename"
+        return f"/rigs/{RIG}/{at}/"
+
+    def order(self, path: str, fields: dict[str, str]) -> int:
+        """Have work done in the background; the answer's status."""
+        if not self._form:
+            self.open()
+        return self.ask("POST", path, fields)[0]
+
     def edit(self, told: Told, name: str) -> None:
         """Rename the input, until that is answered."""
         told.sent += 1
@@ -82,8 +106,7 @@ class Page:
                 if not self._form:
                     self.open()
                 began = time.monotonic()
-                path = f"/rigs/{RIG}/inputs/{self.input_id}/save/"
-                status, text = self.ask("POST", path, {"part": "name", "name": name})
+                status, text = self.ask("POST", self._address, {"part": "name", "name": name})
             except OSError:
                 told.unanswered += 1
                 time.sleep(0.2)
@@ -100,24 +123,27 @@ def edit_from_pages(port: int, minutes: float) -> Told:
     """Pages that change one rig at the same time, a change every 2 s each."""
     first = Page(port, "")
     _, text = first.ask("GET", f"/rigs/{RIG}/")
-    inputs = re.findall(r'data-row="([a-z0-9-]+)"', text)
+    inputs = [*re.findall(r'data-row="([a-z0-9-]+)"', text), ITSELF]
+    if len(inputs) < PAGES:
+        raise KettleError(f"The rig has something to rename for {len(inputs)} pages only.")
     told, end_at = Told(), time.monotonic() + minutes * 60
 
     def work(number: int) -> None:
-        page, count = Page(port, inputs[number % len(inputs)]), 0
+        page, count = Page(port, inputs[number]), 0
         while time.monotonic() < end_at:
             count += 1
             page.edit(told, f"Page {number}, change {count}")
             time.sleep(EVERY_S * random.uniform(0.5, 1.5))  # noqa: S311
 
-    # Two pages may have one input: of one field the last wins, so each has its own.
-    threads = [threading.Thread(target=work, args=(n,)) for n in range(min(PAGES, len(inputs)))]
+    # Of two pages that rename one input the last wins, so each has its own.
+    threads = [threading.Thread(target=work, args=(n,)) for n in range(-PAGES, 0)]
     for thread in threads:
         thread.start()
     for thread in threads:
         thread.join()
     _, text = first.ask("GET", f"/rigs/{RIG}/")
     now = dict(re.findall(r'id="name-([a-z0-9-]+)" name="name" value="([^"]*)"', text))
+    now[ITSELF] = (re.findall(r"<title>\s*Patch sheet · ([^<·]*?)\s*[<·]", text) or [""])[0]
     lost = {i: (n, now.get(i)) for i, n in told.kept.items() if now.get(i) != n}
     if lost:
         raise KettleError(f"Changes were lost: {lost}")
@@ -137,6 +163,20 @@ def kill_at_random(demo: int, kills: int, every_s: float) -> dict[str, int]:
     return counts
 
 
+def order_at_times(port: int, over: threading.Event) -> dict[str, int]:
+    """Order work of each queue until it is over; how often each was answered so."""
+    page, answers, count = Page(port, ""), dict[str, int](), 0
+    while not over.wait(ORDER_EVERY_S):
+        path, fields = ORDERS[count % len(ORDERS)]
+        count += 1
+        try:
+            status = str(page.order(path, fields))
+        except OSError:
+            status = "none"
+        answers[f"{path} {status}"] = answers.get(f"{path} {status}", 0) + 1
+    return answers
+
+
 def jobs_end(port: int) -> list[str]:
     """Wait until no job waits or runs; gives how each ended."""
     deadline, page = time.monotonic() + 600, Page(port, "")
@@ -152,7 +192,7 @@ def jobs_end(port: int) -> list[str]:
 
 def soak_web(minutes: float, kills: int) -> int:
     """Edit from ten pages, then again while web and workers are killed."""
-    with tempfile.TemporaryDirectory() as name, application(Path(name)) as (base, demo, _):
+    with tempfile.TemporaryDirectory() as name, application(Path(name)) as (base, demo, client):
         port = urllib.parse.urlsplit(base).port or 0
         calm = edit_from_pages(port, minutes)
         print(_line("10 pages", calm), flush=True)
@@ -160,6 +200,10 @@ def soak_web(minutes: float, kills: int) -> int:
         killer = threading.Thread(
             target=lambda: counts.update(kill_at_random(demo, kills, KILL_EVERY_S))
         )
+        ordered: dict[str, int] = {}
+        over = threading.Event()
+        orders = threading.Thread(target=lambda: ordered.update(order_at_times(port, over)))
+        orders.start()
         killer.start()
         refused = list(calm.refused)
         while killer.is_alive():
@@ -167,10 +211,13 @@ def soak_web(minutes: float, kills: int) -> int:
             refused += stormy.refused
             print(_line("killed meanwhile", stormy), flush=True)
         killer.join()
-        print(f"killed: {json.dumps(counts)}")
+        over.set()
+        orders.join()
+        print(f"killed: {json.dumps(counts)}, ordered: {json.dumps(ordered)}")
         for line in jobs_end(port):
             print(line)
-    return 1 if refused or calm.slowest_s > LONGEST_ANSWER_S else 0
+        stood = flood(Path(name), port, pid_of("web", demo), client)
+    return 1 if refused or calm.slowest_s > LONGEST_ANSWER_S or not stood else 0
 
 
 def _line(words: str, told: Told) -> str:
