@@ -40,7 +40,7 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.stamps import Arrival, Stamps
 
 MAGIC, VERSION = 0x6B65_7474_6C65, 2
-PICTURE_S, SOUND_S, ENTRIES_S = 0.8, 20.0, 20.0
+PICTURE_S, SOUND_S, ENTRIES_S = 0.75, 20.0, 20.0
 # A picture's ring holds no more than this, but always some frames; fewer are only looked at.
 MOST_DATA_BYTES, LEAST_FRAMES, SHALLOW_FRAMES = 128 << 20, 8, 3
 SHALLOW_ENTRIES = 64
@@ -85,7 +85,7 @@ def ring_size(mode: Mode, deep: bool = True) -> RingSize:
 
     >>> from fractions import Fraction
     >>> ring_size(Mode(1920, 1080, Fraction(30))).data_bytes // 3_110_400
-    24
+    22
     """
     if mode.width:
         frame_bytes = mode.width * mode.height * 3 // 2
