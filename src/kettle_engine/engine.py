@@ -136,7 +136,7 @@ class Engine:
             self._wanted = values[0]
             self._refill()
             self._tell_wanted()
-        elif word == "unwatched":
+        elif word == "unwatched" and not self._rings.wanted:
             self.close_rig()
 
     def _hear_repair(self, word: str, told: dict[str, Any]) -> None:

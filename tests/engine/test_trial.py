@@ -10,6 +10,7 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from fractions import Fraction
 from pathlib import Path
+from types import SimpleNamespace
 from unittest import mock
 
 import numpy as np
@@ -18,18 +19,23 @@ from kettle_core.errors import DeviceError, EngineError, TakeError
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Rate, TrackFormat
 from kettle_core.rig.rig import Input
+from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import LIVE, OPENING, UNPLUGGED, SourceReport
+from kettle_engine.engine import Engine
 from kettle_engine.hosts import Hosts
 from kettle_engine.questions import Way
 from kettle_engine.ring_asks import RingAsks
+from kettle_engine.rings.places import RingPlaces
 from kettle_engine.rings.ring import RingWriter
 from kettle_engine.stamps import Stamps
 from kettle_engine.trial import kept as keeping
 from kettle_engine.trial.kept import keep_trial, known_bitrates, out_of_date, read_trial
 from kettle_engine.trial.running import run_trial
 from kettle_engine.trial.sampling import sample
+from kettle_engine.viewing.viewer import Viewer
 from kettle_studio.demo import demo_rig
 from tests.engine.waiting import Waiting
+from tests.fixtures import small_rig
 from tests.small_disk import small_disk
 
 MODE = Mode(128, 96, Fraction(30))
@@ -189,6 +195,40 @@ class Running(TrialCase):
             rings = {"screen": str(self.path)}
             run_trial(RIG, rings, self.folder / "frames", lambda *_: None, 0.2)
         self.assertFalse((self.folder / "frames").exists())
+
+
+class Unwatched(Waiting, unittest.TestCase):
+    """A trial whose page was left: nobody looks at the rig that it has opened."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def test_the_rig_stays_open_until_its_rings_are_given(self):
+        engine = Engine(self.folder, places=RingPlaces(self.folder), with_pages=False)
+        self.addCleanup(engine.close)
+        answers = []
+        engine.ask_rings(small_rig(), Way(answers.append, time.monotonic_ns() + 60 * 10**9))
+        engine._hear_viewer("unwatched")
+
+        def answered():
+            engine.step(0.05)
+            return answers
+
+        self.until(answered)
+        self.assertEqual(set(answers[0]), {"display-1", "webcam-1"}, answers)
+
+    def test_who_opens_a_rig_has_time_to_look_at_it(self):
+        said = []
+        line = SimpleNamespace(send=lambda *message: said.append(message[0]))
+        address = mock.patch("kettle_engine.viewing.viewer.live_address", lambda _: "inproc://left")
+        with address:
+            viewer = Viewer(line, self.folder, WallClock())
+        self.addCleanup(viewer._publisher.close)
+        viewer._publisher.watched_at_s -= 3600
+        rig = small_rig()
+        viewer._open(rig, rig.inputs, "")
+        viewer._tell_states()
+        self.assertNotIn("unwatched", said)
 
 
 class Asking(unittest.TestCase):

@@ -84,6 +84,8 @@ class Viewer:
         if self.live is None:
             self.live = Live(self._library, rig)
             self._publisher.feed.forget_wanted()
+            # Whoever opened it has had no time to look at it yet.
+            self._publisher.watched_at_s = time.monotonic()
         self.live.set_rig(rig, inputs, owner)
 
     def _close(self) -> None:
