@@ -24,7 +24,7 @@ from kettle_core.errors import KettleError
 
 PAGES = 10
 EVERY_S = 2.0
-LONGEST_ANSWER_S = 1.0
+LONGEST_ANSWER_S, AWAY_S = 1.0, 60.0
 KILL_EVERY_S = 3.0
 VICTIMS = ("web", "worker soon", "worker long")
 # What is ordered while processes are killed, and how often.
@@ -87,6 +87,17 @@ class Page:
             raise OSError("the patch sheet has no form")
         self._form = found[1]
 
+    def sheet(self) -> str:
+        """The patch sheet, as soon as the web answers; one that was killed often rests a while."""
+        until = time.monotonic() + AWAY_S
+        while True:
+            try:
+                return self.ask("GET", f"/rigs/{RIG}/")[1]
+            except OSError:
+                if time.monotonic() > until:
+                    raise
+                time.sleep(0.2)
+
     @property
     def _address(self) -> str:
         at = f"inputs/{self.input_id}/save" if self.input_id != ITSELF else "rename"
@@ -122,7 +133,7 @@ class Page:
 def edit_from_pages(port: int, minutes: float) -> Told:
     """Pages that change one rig at the same time, a change every 2 s each."""
     first = Page(port, "")
-    _, text = first.ask("GET", f"/rigs/{RIG}/")
+    text = first.sheet()
     inputs = [*re.findall(r'data-row="([a-z0-9-]+)"', text), ITSELF]
     if len(inputs) < PAGES:
         raise KettleError(f"The rig has something to rename for {len(inputs)} pages only.")
@@ -141,7 +152,7 @@ def edit_from_pages(port: int, minutes: float) -> Told:
         thread.start()
     for thread in threads:
         thread.join()
-    _, text = first.ask("GET", f"/rigs/{RIG}/")
+    text = first.sheet()
     now = dict(re.findall(r'id="name-([a-z0-9-]+)" name="name" value="([^"]*)"', text))
     now[ITSELF] = (re.findall(r"<title>\s*Patch sheet · ([^<·]*?)\s*[<·]", text) or [""])[0]
     lost = {i: (n, now.get(i)) for i, n in told.kept.items() if now.get(i) != n}
