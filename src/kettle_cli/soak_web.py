@@ -134,7 +134,7 @@ def edit_from_pages(port: int, minutes: float) -> Told:
     """Pages that change one rig at the same time, a change every 2 s each."""
     first = Page(port, "")
     text = first.sheet()
-    inputs = [*re.findall(r'data-row="([a-z0-9-]+)"', text), ITSELF]
+    inputs = [ITSELF, *re.findall(r'data-row="([a-z0-9-]+)"', text)]
     if len(inputs) < PAGES:
         raise KettleError(f"The rig has something to rename for {len(inputs)} pages only.")
     told, end_at = Told(), time.monotonic() + minutes * 60
@@ -147,7 +147,7 @@ def edit_from_pages(port: int, minutes: float) -> Told:
             time.sleep(EVERY_S * random.uniform(0.5, 1.5))  # noqa: S311
 
     # Of two pages that rename one input the last wins, so each has its own.
-    threads = [threading.Thread(target=work, args=(n,)) for n in range(-PAGES, 0)]
+    threads = [threading.Thread(target=work, args=(n,)) for n in range(PAGES)]
     for thread in threads:
         thread.start()
     for thread in threads:
@@ -209,11 +209,13 @@ def soak_web(minutes: float, kills: int) -> int:
         print(_line("10 pages", calm), flush=True)
         counts: dict[str, int] = {}
         killer = threading.Thread(
-            target=lambda: counts.update(kill_at_random(demo, kills, KILL_EVERY_S))
+            target=lambda: counts.update(kill_at_random(demo, kills, KILL_EVERY_S)), daemon=True
         )
         ordered: dict[str, int] = {}
         over = threading.Event()
-        orders = threading.Thread(target=lambda: ordered.update(order_at_times(port, over)))
+        orders = threading.Thread(
+            target=lambda: ordered.update(order_at_times(port, over)), daemon=True
+        )
         orders.start()
         killer.start()
         refused = list(calm.refused)

@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import signal
 import subprocess
 import time
@@ -148,7 +149,10 @@ class KilledProcesses(FaultCase):
         last = self.stop()
         self.assertEqual(last["state"], "complete")
         (note,) = but_drops(last["notes"])
-        # One that is back within a twentieth of a second is not told.
+        # One that is back within a twentieth of a second is not told; all others are.
+        names = {item.id: item.name for item in small_rig().inputs}
+        away = {names[gap["input"]] for gap in self.told("missing")}
+        self.assertEqual(set(re.split(", | and ", note.partition(":")[0])), away)
         missing = r"^[^:]+: (up to )?[0-9.]+ s are missing before 0:0[2-9], (its|their) device"
         self.assertRegex(note, missing)
         told = self.told("process ended")[0]
