@@ -21,6 +21,8 @@ PICTURES_PER_S = 24
 QUALITY = 80
 # So much is made ahead of what is heard, in s of the listener's time; sound first.
 SOUND_AHEAD_S, PICTURES_AHEAD_S = 0.9, 0.5
+# Where pictures came too late the next ones are made for later; with each order a little less so.
+LESS_LEAD = 0.97
 PIECE_SAMPLES = MASTER_HZ // 10
 # A loop's join fades out and in for so long, that it does not click. Shorter loops are none.
 JOIN_SAMPLES, LEAST_LOOP_S = MASTER_HZ // 200, 0.2
@@ -32,7 +34,8 @@ class Order:
     the same one only tells how far the listener is.
 
     With `loop`, from and until in s, what comes after its end is its beginning again; times of
-    messages run on over it.
+    messages run on over it. A picture has come `late_s` too late, of the listener's time, since
+    it was last told.
     """
 
     turn: int
@@ -40,6 +43,7 @@ class Order:
     playing: bool = False
     rate: float = 1.0
     loop: tuple[float, float] | None = None
+    late_s: float = 0.0
 
     @property
     def looped(self) -> tuple[float, float] | None:
@@ -75,6 +79,7 @@ class Player:
         self._picture = 0  # the number of the next one, PICTURES_PER_S a second of the listener
         self._begins = 0.0
         self._stands = -1
+        self._lead_s = 0.0
         self._end_told = False
 
     def warm_up(self) -> None:
@@ -89,6 +94,7 @@ class Player:
         if order.loop:
             order = replace(order, loop=(order.loop[0], min(order.loop[1], self._length_s())))
         self._order, self._told_at = order, self._now()
+        self._lead_s = min(self._lead_s * LESS_LEAD + order.late_s, PICTURES_AHEAD_S)
         if fresh:
             self._begins, self._picture, self._stands = order.at_s, 0, -1
             self._end_told = False
@@ -150,7 +156,8 @@ class Player:
     def _moving(self, heard_s: float) -> Message | None:
         step_s = self._order.rate / PICTURES_PER_S
         # What would come too late is left out.
-        self._picture = max(self._picture, floor((heard_s - self._begins) / step_s))
+        soonest_s = heard_s + self._lead_s * self._order.rate
+        self._picture = max(self._picture, floor((soonest_s - self._begins) / step_s))
         at_s = self._begins + self._picture * step_s
         seen_s = self._order.folded(at_s)
         if at_s > heard_s + PICTURES_AHEAD_S * self._order.rate or seen_s >= self._length_s():

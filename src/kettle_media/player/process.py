@@ -105,6 +105,7 @@ class PlayerProcess:
             bool(asked["playing"]),
             float(asked["rate"]),
             (float(loop[0]), float(loop[1])) if loop else None,
+            float(asked.get("late", 0)),
         )
         begins, self._turn = order.turn != self._turn, order.turn
         if begins and self._player is None:

@@ -114,11 +114,15 @@ class TakeConsumer(PlayConsumer):
 
 def read_order(asked: dict[str, Any]) -> dict[str, Any]:
     """An order of a page. Raises ValueError, KeyError, TypeError where it is none."""
-    turn, at_s, rate = int(asked["turn"]), float(asked["at"]), float(asked["rate"])
-    if not (0 <= turn < 2**31 and isfinite(at_s) and LIMITS[0] <= rate <= LIMITS[1]):
+    turn, rate = int(asked["turn"]), float(asked["rate"])
+    at_s, late_s = float(asked["at"]), float(asked.get("late", 0))
+    if not (0 <= turn < 2**31 and LIMITS[0] <= rate <= LIMITS[1]):
+        raise ValueError("no order")
+    if not (isfinite(at_s) and 0 <= late_s < LONGEST_S):
         raise ValueError("no order")
     flags = {name: bool(asked.get(name)) for name in ("playing", "anew")}
     loop = [float(end) for end in asked.get("loop") or ()]
     if loop and not (len(loop) == 2 and 0 <= loop[0] < loop[1] < LONGEST_S):
         raise ValueError("no loop")
-    return {"turn": turn, "at": min(max(at_s, 0.0), LONGEST_S), "rate": rate, "loop": loop, **flags}
+    at_s = min(max(at_s, 0.0), LONGEST_S)
+    return {"turn": turn, "at": at_s, "rate": rate, "loop": loop, "late": late_s, **flags}

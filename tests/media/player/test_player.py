@@ -189,6 +189,20 @@ class Played(unittest.TestCase):
         self.assertGreaterEqual(min(seen), 1.0 - 1 / 24)
         self.assertTrue(all(m > n for n, m in pairwise(seen)))
 
+    def test_where_each_picture_takes_long_they_are_fewer_and_in_time(self):
+        for turn, rate in enumerate((1.0, 2.0)):
+            self.clock, late, lates = 0.0, 0.0, []
+            while self.clock * rate < 4.0:
+                self.player.order(Order(turn, self.clock * rate, True, rate, late_s=late))
+                message, late = self.player.make(), 0.0
+                self.clock += 0.1 if message is None else 0.01
+                if message and message.kind == Message.PICTURE:
+                    self.clock += 0.2
+                    late = max(0.0, self.clock - message.at_s / rate)
+                    lates.append(late)
+            self.assertGreaterEqual(len(lates), 10 / rate)
+            self.assertLess(max(lates[3:]), 0.04, lates)
+
     def test_twice_as_fast_shows_every_other_picture(self):
         found = played(self.player, Order(1, 0.2, True, 2.0), enough_sound(0.4))
         while message := self.player.make():

@@ -55,6 +55,8 @@ export class PlanMedia extends HTMLElement {
   #gain = null;
   /** @type {{at: number, bitmap: ImageBitmap}[]} */
   #pictures = [];
+  /** By how much a picture came too late since it was told, s of the listener's time. */
+  #late = 0;
   /** The program time of the picture that is seen. */
   #shown = 0;
   #frame = 0;
@@ -176,6 +178,7 @@ export class PlanMedia extends HTMLElement {
     this.#at = at;
     this.#ended = this.failed = false;
     this.#endsAt = null;
+    this.#late = 0;
     this.seeking = !this.paused;
     if (shared && !this.paused) {
       this.#gain = new GainNode(shared, { gain: this.#muted ? 0 : 1 });
@@ -217,9 +220,11 @@ export class PlanMedia extends HTMLElement {
 
   #tell() {
     if (this.#socket?.readyState !== WebSocket.OPEN) return;
-    const order = { turn: this.#turn, at: this.#running, rate: this.#rate, loop: this.#loop };
-    this.#socket.send(JSON.stringify({ ...order, playing: !this.paused, anew: this.#anew }));
+    const where = { turn: this.#turn, at: this.#running, rate: this.#rate, loop: this.#loop };
+    const order = { ...where, playing: !this.paused, anew: this.#anew, late: this.#late };
+    this.#socket.send(JSON.stringify(order));
     this.#anew = false;
+    this.#late = 0;
   }
 
   /** @param {ArrayBuffer} data */
@@ -234,6 +239,7 @@ export class PlanMedia extends HTMLElement {
     if (turn !== this.#turn) bitmap.close();
     else if (this.paused || !this.#clock) this.#show(bitmap, at);
     else {
+      this.#late = Math.max(this.#late, (this.#running - at) / this.#rate);
       this.#pictures.push({ at, bitmap });
       // Decoding may overtake.
       this.#pictures.sort((a, b) => a.at - b.at);
