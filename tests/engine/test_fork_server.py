@@ -80,12 +80,18 @@ class Forking(Waiting, unittest.TestCase):
 
 
 class InTheEngine(unittest.TestCase):
+    def family(self, engine):
+        """Its processes and their parents, unless one is just being replaced."""
+        pids = tuple(engine.answers()["pids"].values())
+        found = [state_of(pid) for pid in pids]
+        return all(found) and (pids, [parent for _, parent in found])
+
     def test_it_loads_once_for_all_and_all_end_with_it_however_it_ends(self):
         for end in (signal.SIGTERM, signal.SIGKILL):
             with self.subTest(end), tempfile.TemporaryDirectory() as name:
                 engine = EngineProcess(self, Path(name))
-                pids = engine.answers()["pids"].values()
-                servers = {state_of(pid)[1] for pid in pids}
+                pids, parents = engine.until(lambda: self.family(engine))  # noqa: B023
+                servers = set(parents)
                 self.assertEqual({state_of(s)[1] for s in servers}, {engine.process.pid})
                 # A copy of the engine's own process: not a program that was started anew.
                 of_engine = Path(f"/proc/{engine.process.pid}/cmdline").read_bytes()
