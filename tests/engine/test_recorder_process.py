@@ -58,27 +58,49 @@ class FakeLine:
 
 
 class AtTheEnd(unittest.TestCase):
-    def test_frames_that_are_missing_before_the_end_are_told_also_if_nothing_comes_after_them(self):
+    def setUp(self):
         path = ROOT / f"recorder-{self._testMethodName}"
         shutil.rmtree(path, ignore_errors=True)
+        self.folder = TakeFolder.create(path)
+        self.recorder = self.begun()
+
+    def begun(self):
         rig = replace(RIG, inputs=(SCREEN,))
-        recorder = Recorder(TakeFolder.create(path), rig, path, at_once=True)
-        recorder.open_tracks(0)
-        recorder.begin({})
+        return Recorder(self.folder, rig, self.folder.path, at_once=True)
+
+    def take(self, no, lost=0, restarted=False):
         plane = np.full((72, 64), 100, np.uint8)
+        at_ns = no * FRAME_NS
+        stamps = Stamps(no, at_ns, FRAME_NS, at_ns, lost, restarted=restarted)
+        return self.recorder.take("screen", Arrival(**vars(stamps), fetch=lambda: plane), BUSY)
 
-        def take(no, lost=0):
-            at_ns = no * FRAME_NS
-            stamps = Stamps(no, at_ns, FRAME_NS, at_ns, lost)
-            return recorder.take("screen", Arrival(**vars(stamps), fetch=lambda: plane), BUSY)
-
-        self.assertTrue(all(take(no) for no in range(10)))
-        recorder.stop(20 * FRAME_NS + 1)
+    def test_frames_that_are_missing_before_the_end_are_told_also_if_nothing_comes_after_them(self):
+        self.recorder.open_tracks(0)
+        self.recorder.begin({})
+        self.assertTrue(all(self.take(no) for no in range(10)))
+        self.recorder.stop(20 * FRAME_NS + 1)
         # Of 10 to 29 the last nine are not the take's.
-        self.assertFalse(take(30, lost=20))
-        self.assertFalse(take(31))
-        ended = recorder.finish()
+        self.assertFalse(self.take(30, lost=20))
+        self.assertFalse(self.take(31))
+        ended = self.recorder.finish()
         self.assertEqual(ended.notes, ("Screen: 11 of 21 frames were dropped.",))
+
+    def test_what_a_recorder_lost_that_died_is_told_by_the_one_that_goes_on(self):
+        self.recorder.open_tracks(0)
+        self.recorder.begin({})
+        for no in (*range(10), *range(31, 40)):
+            self.take(no, restarted=no == 31)
+        self.take(44, lost=4)
+        self.recorder.tracks["screen"].close()
+        self.recorder = self.begun()
+        self.recorder.go_on(self.folder.read_info(), 2)
+        for no in range(45, 50):
+            self.take(no)
+        self.take(53, lost=3)
+        self.recorder.stop(54 * FRAME_NS)
+        ended = self.recorder.finish()
+        gap = "Screen: 0.7 s are missing before 0:01, its device was away."
+        self.assertEqual(ended.notes, (gap, "Screen: 7 of 33 frames were dropped."))
 
 
 class Recording(unittest.TestCase):

@@ -1,7 +1,8 @@
 """What a take loses: told while it goes on, and kept with it. Times are record time, ns."""
 
 import threading
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any
 
 from kettle_core.rig.rig import Input
 from kettle_core.timing.ticks import NS_PER_S
@@ -19,6 +20,8 @@ from kettle_engine.recording.track import Track
 LEAST_GAP_NS = NS_PER_S // 20
 # So long a sentence about something that is over stands on the page; so many stay with the take.
 TOLD_FOR_NS, MOST_KEPT = 10 * NS_PER_S, 12
+# How the journal calls a gap.
+MISSING = "missing"
 
 
 class Losses:
@@ -50,8 +53,15 @@ class Losses:
         """An input's device is back, or its clock was set; so much is missing before it."""
         if missing_ns < LEAST_GAP_NS:
             return
-        self._note("missing", at_ns, input=name, missing_ns=missing_ns)
+        self._note(MISSING, at_ns, input=name, missing_ns=missing_ns)
         self._gaps.append(Gap(self._inputs[name].name, at_ns, missing_ns))
+
+    def take_up(self, journal: Iterable[dict[str, Any]]) -> None:
+        """Keep the gaps that the recorder before has noted."""
+        for line in journal:
+            item = self._inputs.get(line.get("input", ""))
+            if line.get("what") == MISSING and item:
+                self._gaps.append(Gap(item.name, line["at_ns"], line["missing_ns"]))
 
     def tell(self, sentence: str, at_ns: int) -> None:
         """Have something told for a while."""
@@ -89,14 +99,17 @@ class Losses:
                 found.append(in_words(item.name, drops, item.is_picture, whole, lighter))
         return found
 
-    def of(self, tracks: Mapping[str, Track]) -> list[str]:
-        """What the take has lost on the whole, in sentences."""
+    def of(self, counts: Mapping[str, tuple[int, int]]) -> list[str]:
+        """What the take has lost on the whole, in sentences.
+
+        `counts` are how many frames or blocks of each track were written, and dropped.
+        """
         gaps = gaps_in_words(self._gaps)
         found = gaps[:MOST_KEPT]
         if len(gaps) > MOST_KEPT:
             found.append(f"{len(gaps) - MOST_KEPT} more such gaps are in the journal.")
-        for track in tracks.values():
-            if track.dropped:
-                item, of = track.input, track.dropped + track.written
-                found.append(dropped_in_words(item.name, track.dropped, of, item.is_picture))
+        for name, (written, dropped) in counts.items():
+            if dropped:
+                item, of = self._inputs[name], dropped + written
+                found.append(dropped_in_words(item.name, dropped, of, item.is_picture))
         return found

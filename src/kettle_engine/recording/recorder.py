@@ -30,6 +30,7 @@ from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.cues import note_pause, read_cues
 from kettle_media.take.folder import TakeFolder, check_room, free_bytes
 from kettle_media.take.info import COMPLETE, TakeInfo, TrackInfo, with_damage, with_notes
+from kettle_media.take.json_lines import read_json_lines
 from kettle_media.take.mending import mend_track
 from kettle_media.told import NO_ROOM
 
@@ -71,6 +72,8 @@ class Recorder:
         self.reason = ""
         self.errors: dict[str, str] = {}
         self.part = 1
+        # Of tracks that were brought together of several parts: what was written and dropped.
+        self._mended: dict[str, tuple[int, int]] = {}
         self._pauses = Pauses()
         self._kept_cues: set[Cue] = set()
         self._lock = threading.Lock()
@@ -129,6 +132,7 @@ class Recorder:
         """Be the recorder of a take whose recorder before has died, with a new part a track."""
         self.info, self.part = info, part
         self._infos = {t.name: t for t in info.tracks}
+        self.losses.take_up(read_json_lines(self.folder.journal_path))
         for cue in read_cues(self.folder)[0]:
             self._follow(cue)
         self.open_tracks(info.start_master_ns)
@@ -280,8 +284,8 @@ class Recorder:
         for name in self.tracks.keys() - (short or {}).keys():
             # Of the others a thread hangs in a write; who closes their files would hang as well.
             damaged |= self._close_track(name)
-        notes = self._notes(short or {})
-        counts = {name: [t.written, t.dropped] for name, t in self.tracks.items()}
+        counts = {name: (t.written, t.dropped) for name, t in self.tracks.items()} | self._mended
+        notes = self._notes(short or {}, counts)
         more: dict[str, Any] = {"written_and_dropped": counts}
         if not self._at_once:
             more["encoding_s"] = {n: t.encoding_ns / NS_PER_S for n, t in self.tracks.items()}
@@ -300,19 +304,20 @@ class Recorder:
         try:
             track.close()
             if self.part > 1:
-                mend_track(self.folder, track.info)
+                mended = mend_track(self.folder, track.info)
+                self._mended[name] = mended.frames, mended.lost_frames
         except Exception as error:
             self.errors.setdefault(name, str(error))
             if self.part > 1 and not isinstance(error, NoRoomError):
                 return {name: str(error)}
         return {}
 
-    def _notes(self, short: Mapping[str, int]) -> list[str]:
+    def _notes(self, short: Mapping[str, int], counts: Mapping[str, tuple[int, int]]) -> list[str]:
         """What is to be said of a take that has ended."""
         notes = []
         if self.reason != "stopped":
             notes.append(f"This take ended by itself: {self.reason}.")
-        notes += self.losses.of(self.tracks)
+        notes += self.losses.of(counts)
         for item in self.recorded:
             if item.id in self.errors:
                 notes.append(f"{item.name}: {self.errors[item.id]}")

@@ -35,9 +35,12 @@ SPARE_BYTES = 1_000_000
 
 @dataclass(frozen=True)
 class Mended:
-    """What is there of a track: where it ends on its own axis, and what was lost within."""
+    """What is there of a track: where it ends on its own axis, how many frames or blocks it has
+    and how many were lost within.
+    """
 
     ends_ns: int
+    frames: int
     lost_frames: int
 
 
@@ -74,7 +77,8 @@ def mend_track(folder: TakeFolder, track: TrackInfo) -> Mended:
     else:
         times = _mend_sound(track, paths, rows, ends_ns, fresh)
     _put(folder, track, fresh, times)
-    return Mended(_end_ns(track, times), int(times["dropped"].sum()))
+    frames = int(np.count_nonzero(times["kept"] == KEPT))
+    return Mended(_end_ns(track, times), frames, int(times["dropped"].sum()))
 
 
 def _holds_packets(path: Path) -> bool:
