@@ -34,6 +34,8 @@ ORDERS: tuple[tuple[str, dict[str, str]], ...] = (
     ("/takes/1/compose/", {}),
 )
 ORDER_EVERY_S = 8.0
+# After the last kill each look at the jobs shows others before so long.
+STANDS_S = 180.0
 RIG = "demo"
 # The page that renames the rig itself.
 ITSELF = ""
@@ -189,16 +191,18 @@ def order_at_times(port: int, over: threading.Event) -> dict[str, int]:
 
 
 def jobs_end(port: int) -> list[str]:
-    """Wait until no job waits or runs; gives how each ended."""
-    deadline, page = time.monotonic() + 600, Page(port, "")
+    """Wait until no job waits or runs, as long as they get on; gives how each ended."""
+    deadline, page, before = time.monotonic() + STANDS_S, Page(port, ""), None
     while time.monotonic() < deadline:
         with contextlib.suppress(OSError, ValueError):
             _, text = page.ask("GET", "/jobs/", accept="application/json")
             jobs = json.loads(text)["jobs"]
             if all(job["is_over"] for job in jobs):
                 return [f"{job['title']}: {job['state']} {job['sentence']}" for job in jobs]
+            if jobs != before:
+                deadline, before = time.monotonic() + STANDS_S, jobs
         time.sleep(1)
-    raise KettleError("Jobs go on and on.")
+    raise KettleError(f"Jobs have stood still for {STANDS_S:.0f} s: {before}")
 
 
 def soak_web(minutes: float, kills: int) -> int:

@@ -126,6 +126,8 @@ class Sampling(TrialCase):
             self.coming(),
             self.assertRaisesRegex(TakeError, "cannot be written"),
         ):
+            # A dozen frames fit beside it.
+            (disk / "others").write_bytes(bytes(800_000))
             self.sample(4.0, disk)
 
 
