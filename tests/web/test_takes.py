@@ -14,7 +14,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kettle_core.program.afterwards import Afterwards
-from kettle_core.program.cues import GoOn, Hide, Mark, Pause, Show, ToScene
+from kettle_core.program.cues import GoOn, Hide, Mark, Pause, Place, Show, ToScene
 from kettle_core.program.running_order import OrderStep, RunningOrder
 from kettle_core.rig.changes import with_format
 from kettle_core.rig.format import Format
@@ -168,6 +168,19 @@ class Changes(TakeCase):
         for wrong in ({"width": "0"}, {"left": "x"}, {"scene": "nowhere"}, {"layer": "none"}):
             self.assertEqual(self.change(**{**values, **wrong}, at_s="1").status_code, 400)
         self.assertEqual(len(self.cues), 2)
+
+    def test_a_layer_that_was_dragged_in_the_take_is_one_row(self):
+        layer = self.rig.values.scene("scene-1").layers[-1]
+        boxes = [replace(layer.box, left=layer.box.left - 9 * n) for n in range(5)]
+        drag = [Place(S // 2 + n * S // 20, "scene-1", layer.id, b) for n, b in enumerate(boxes)]
+        write_cues(self.folder, [ToScene(0, "scene-1"), *drag, Pause(S), GoOn(2 * S)])
+        page = self.client.get(self.take.get_absolute_url())
+        self.assertContains(page, "<span>Desk webcam dragged, 0.2 s</span>")
+        (row,) = [cue for cue in self.overview()["cues"] if cue["do"] == "place"]
+        self.change(part="move", cue=row["id"], at_s="1.5")
+        self.assertEqual(self.cues, [replace(cue, at_ns=cue.at_ns + 2 * S) for cue in drag])
+        self.change(part="out", cue=self.overview()["cues"][-1]["id"])
+        self.assertEqual(self.cues, [])
 
     def test_again_from_here_begins_with_scene_step_and_format_as_they_were(self):
         again = reverse("record-again", args=[self.rig.slug])

@@ -25,9 +25,12 @@ from kettle_core.program.cues import (
 )
 from kettle_core.program.replay import replay
 from kettle_core.rig.rig import Rig
+from kettle_core.timing.ticks import NS_PER_S
 
 MOST_NUDGE_MS = 5000.0
 MOST_CUES = 20_000
+# Places of one layer that come one after the other no later than this are steps of one drag.
+DRAG_STEP_NS = NS_PER_S // 2
 NudgeMs = Annotated[float, Interval(ge=-MOST_NUDGE_MS, le=MOST_NUDGE_MS)]
 
 
@@ -80,6 +83,28 @@ def _about(cue: Cue) -> str:
     if isinstance(cue, Place):
         return f"{cue.scene}/{cue.layer}"
     return getattr(cue, "input", "") or getattr(cue, "scene", "") or getattr(cue, "step", "")
+
+
+def movements(cues: Sequence[Cue]) -> list[tuple[Cue, ...]]:
+    """Cues by their times, each alone but the steps of a layer's drag, which are one.
+
+    >>> box = Box(0, 0, 4, 3)
+    >>> drag = [Place(n * NS_PER_S // 10, "s", "a", box) for n in (0, 1, 2, 9)]
+    >>> [len(steps) for steps in movements([*drag, Mark(NS_PER_S)])]
+    [3, 1, 1]
+    """
+    found: list[list[Cue]] = []
+    drags: dict[str, list[Cue]] = {}
+    for cue in cues:
+        about = _about(cue)
+        drag = drags.get(about, []) if isinstance(cue, Place) else []
+        if drag and cue.at_ns - drag[-1].at_ns <= DRAG_STEP_NS:
+            drag.append(cue)
+            continue
+        found.append([cue])
+        if isinstance(cue, Place):
+            drags[about] = found[-1]
+    return [tuple(steps) for steps in found]
 
 
 def changes_program(before: Afterwards, after: Afterwards, was: Recorded) -> bool:
@@ -157,25 +182,37 @@ def _is_needed(rig: Rig, cues: tuple[Cue, ...], begins: Cue, ends: Cue) -> bool:
 
 
 def without_cue(now: Afterwards, was: Recorded, called: str) -> Afterwards:
-    """Without a cue. Raises CueError where it is gone, or may not go."""
-    found = _cue(now, was, called)
-    if isinstance(found, Pause | GoOn):
+    """Without a cue, or the drag that begins with it. Raises CueError where it is gone, or may
+    not go.
+    """
+    found = _movement(now, was, called)
+    if isinstance(found[0], Pause | GoOn):
         raise CueError("A pause stays: most of it was not written.", "cue")
-    return _with_cues(now, was, tuple(c for c in now.cues_now(was.cues) if c is not found))
+    return _with_cues(now, was, _but(now, was, found))
 
 
 def moved_cue(now: Afterwards, was: Recorded, called: str, at_ns: int) -> Afterwards:
-    """With a cue at another time; a stretch keeps its length. Raises CueError."""
-    found = _cue(now, was, called)
-    if isinstance(found, Pause | GoOn):
+    """With a cue, or the drag that begins with it, at another time; a stretch keeps its length.
+
+    Raises CueError.
+    """
+    found = _movement(now, was, called)
+    if isinstance(found[0], Pause | GoOn):
         raise CueError("A pause stays where it was recorded.", "cue")
     _check_time(was, at_ns)
-    moved = replace(found, at_ns=at_ns)
-    if isinstance(moved, Mark) and isinstance(found, Mark) and found.until_ns is not None:
-        until_ns = min(was.length_ns, at_ns + found.until_ns - found.at_ns)
-        moved = replace(moved, until_ns=until_ns)
-    others = [c for c in now.cues_now(was.cues) if c is not found and cue_id(c) != cue_id(moved)]
-    return _with_cues(now, was, (*others, moved))
+    later_ns = at_ns - found[0].at_ns
+    # Of a drag that would go on after the take's end only where it goes to counts there.
+    moved = {(m := _later(cue, later_ns, was.length_ns)).at_ns: m for cue in found}
+    called_now = {cue_id(cue) for cue in moved.values()}
+    others = [c for c in _but(now, was, found) if cue_id(c) not in called_now]
+    return _with_cues(now, was, (*others, *moved.values()))
+
+
+def _later(cue: Cue, by_ns: int, length_ns: int) -> Cue:
+    at_ns = min(length_ns, cue.at_ns + by_ns)
+    if isinstance(cue, Mark) and cue.until_ns is not None:
+        return replace(cue, at_ns=at_ns, until_ns=min(length_ns, cue.until_ns + by_ns))
+    return replace(cue, at_ns=at_ns)
 
 
 def named_mark(now: Afterwards, was: Recorded, called: str, text: str) -> Afterwards:
@@ -209,6 +246,17 @@ def _cue(now: Afterwards, was: Recorded, called: str) -> Cue:
     if found is None:
         raise CueError("This is gone from the take. Reload the page.", "cue")
     return found
+
+
+def _movement(now: Afterwards, was: Recorded, called: str) -> tuple[Cue, ...]:
+    """The cue that is called so, with the steps of the drag that it begins."""
+    led = (m for m in movements(now.cues_now(was.cues)) if cue_id(m[0]) == called)
+    return next(led, None) or (_cue(now, was, called),)
+
+
+def _but(now: Afterwards, was: Recorded, these: tuple[Cue, ...]) -> tuple[Cue, ...]:
+    """All cues but these."""
+    return tuple(c for c in now.cues_now(was.cues) if all(c is not cue for cue in these))
 
 
 def _check_time(was: Recorded, at_ns: int) -> None:

@@ -22,7 +22,7 @@ from kettle_web.assembly.forms import ChapterForm
 from kettle_web.assembly.material import Material, TakeOf
 from kettle_web.frame.asking import WrongFieldError
 from kettle_web.takes import changes as of_take
-from kettle_web.takes.overview import TakeNow, cue_row, layers_at
+from kettle_web.takes.overview import TakeNow, cue_rows, layers_at
 
 # What is changed of a take without a place, by the id of a cue.
 BY_CUE = ("drop", "call")
@@ -166,9 +166,8 @@ def retold_rows(cuts: CutList, material: Material) -> list[dict[str, Any]]:
         if found is None:
             continue
         now: TakeNow = found.told(cuts)
-        for cue in told.cues:
-            if not isinstance(cue, Step | Mark):
-                rows.append({**cue_row(now, cue), "take": told.take, "name": found.row.name})
+        whose = {"take": told.take, "name": found.row.name}
+        rows += [{**row, **whose} for row in cue_rows(now, told.cues, (Step, Mark))]
     return rows[:MOST_LISTED]
 
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from django.urls import reverse
 
-from kettle_core.program.afterwards import Afterwards, Recorded, cue_id
+from kettle_core.program.afterwards import Afterwards, Recorded, cue_id, movements
 from kettle_core.program.cues import (
     CloseUp,
     Cue,
@@ -128,7 +128,7 @@ def overview(take: Take) -> dict[str, Any]:
         ],
         "ink": voice or (sounds[0] if sounds else ""),
         "tracks": [_track(take, now, track) for track in now.info.tracks],
-        "cues": [cue_row(now, cue) for cue in now.cues if not isinstance(cue, Mark | Step | GoOn)],
+        "cues": cue_rows(now, now.cues, (Mark, Step, GoOn)),
         "marks": [mark_row(now, mark) for mark in now.said.marks],
         "steps": step_rows(now),
         "scenes": scene_rows(now),
@@ -241,18 +241,20 @@ def scene_rows(now: TakeNow) -> list[dict[str, Any]]:
     return found
 
 
-def cue_row(now: TakeNow, cue: Cue) -> dict[str, Any]:
-    """A cue in take time, in words."""
-    return {
-        "id": cue_id(cue),
-        "at_s": now.seconds(cue.at_ns),
-        "do": cue.do,
-        "words": cue_words(cue, now.was.rig),
-    }
+def cue_rows(now: TakeNow, cues: Iterable[Cue], but: tuple[type[Cue], ...]) -> list[dict[str, Any]]:
+    """Cues in take time, in words; the steps of a drag in one row, those of some kinds left out."""
+    wanted = [cue for cue in cues if not isinstance(cue, but)]
+    return [_cue_row(now, steps) for steps in movements(wanted)]
 
 
-def cue_words(cue: Cue, rig: Rig) -> str:
-    """A cue for people."""
+def _cue_row(now: TakeNow, steps: tuple[Cue, ...]) -> dict[str, Any]:
+    cue, at_s = steps[0], now.seconds(steps[0].at_ns)
+    words = cue_words(cue, now.was.rig, now.seconds(steps[-1].at_ns) - at_s)
+    return {"id": cue_id(cue), "at_s": at_s, "do": cue.do, "words": words}
+
+
+def cue_words(cue: Cue, rig: Rig, lasts_s: float = 0.0) -> str:
+    """A cue for people, or a drag that begins with it and lasts so long."""
     names = {i.id: i.name for i in rig.inputs} | {s.id: s.name for s in rig.scenes}
     if isinstance(cue, ToScene):
         return names.get(cue.scene, cue.scene)
@@ -263,7 +265,7 @@ def cue_words(cue: Cue, rig: Rig) -> str:
     if isinstance(cue, Place):
         layers = (x for s in rig.scenes if s.id == cue.scene for x in s.layers)
         placed = next((names[x.input_id] for x in layers if x.id == cue.layer), "a layer")
-        return f"{placed} placed"
+        return f"{placed} dragged, {lasts_s:.1f} s" if lasts_s else f"{placed} placed"
     return cue.do
 
 

@@ -18,7 +18,7 @@ from kettle_media.survey.survey import SurveyedTrack
 from kettle_media.take.info import TrackInfo
 from kettle_web.models import Job, Take
 from kettle_web.takes.forms import CloseUpForm, MarkForm, NudgeForm
-from kettle_web.takes.overview import TakeNow, cue_row, mark_row, take_now
+from kettle_web.takes.overview import TakeNow, cue_rows, mark_row, take_now
 from kettle_web.takes.plots import Plot, clock_plot, fact_plots
 from kettle_web.takes.verdicts import verdicts
 
@@ -82,12 +82,11 @@ def shown(take: Take, wrong: Mapping[str, forms.Form]) -> Shown:
             initial={"text": mark.text}, auto_id=f"{row['id']}-%s"
         )
         marks.append({**row, "form": form})
-    listed = [c for c in now.cues if not isinstance(c, Mark | Step | Pause | GoOn)]
     tracks = set(now.was.tracks)
     inputs = [i for i in now.was.rig.inputs if i.id in tracks]
     return Shown(
         marks,
-        [cue_row(now, cue) for cue in listed[:MOST_LISTED]],
+        cue_rows(now, now.cues, (Mark, Step, Pause, GoOn))[:MOST_LISTED],
         list(now.was.rig.scenes),
         [i for i in inputs if i.is_picture],
         [i for i in inputs if not i.is_picture],

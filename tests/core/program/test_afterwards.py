@@ -24,6 +24,7 @@ from kettle_studio.demo import demo_rig
 
 S = 10**9
 RIG = demo_rig()
+BELOW, ABOVE = (layer.id for layer in RIG.scene("scene-1").layers[:2])
 CUES = (ToScene(0, "scene-1"), Mark(2 * S, "again"), Pause(4 * S), GoOn(5 * S))
 WAS = Recorded(RIG, CUES, ("display-1", "webcam-1", "headset"), 10 * S)
 TIMES = st.integers(0, 10 * S)
@@ -73,6 +74,40 @@ class Marks(unittest.TestCase):
         ):
             self.assertTrue(changes_program(marked, other, WAS))
         self.assertEqual(nudged(other, WAS, "headset", 0.0), Afterwards())
+
+
+class Drags(unittest.TestCase):
+    drag = tuple(Place(6 * S + n * S // 10, "scene-1", ABOVE, Box(n, 6, 70, 80)) for n in range(8))
+    others = (
+        Place(6 * S + S // 4, "scene-1", BELOW, Box(1, 2, 30, 40)),
+        Mark(6 * S + S // 3, "good"),
+        Place(7 * S + S // 2, "scene-1", ABOVE, Box(9, 9, 70, 80)),
+    )
+
+    def setUp(self):
+        cues = (*CUES, *self.drag, *self.others)
+        self.was = replace(WAS, cues=tuple(sorted(cues, key=lambda cue: cue.at_ns)))
+
+    def steps(self, now):
+        return [c for c in now.cues_now(self.was.cues) if c not in (*CUES, *self.others)]
+
+    def test_one_is_taken_out_and_moved_as_a_whole_and_nothing_else(self):
+        led = cue_id(self.drag[0])
+        now = without_cue(Afterwards(), self.was, led)
+        self.assertEqual(self.steps(now), [])
+        self.assertEqual(len(now.cues), len(CUES) + len(self.others))
+        now = moved_cue(Afterwards(), self.was, led, 3 * S)
+        self.assertEqual(self.steps(now), [replace(c, at_ns=c.at_ns - 3 * S) for c in self.drag])
+        self.assertEqual(len(now.cues), len(self.was.cues))
+        # What a page from before calls a step of it is that step.
+        now = without_cue(Afterwards(), self.was, cue_id(self.drag[3]))
+        self.assertEqual(self.steps(now), [c for c in self.drag if c is not self.drag[3]])
+
+    def test_one_that_is_moved_to_the_end_lies_there_as_it_ended(self):
+        now = moved_cue(Afterwards(), self.was, cue_id(self.drag[0]), 10 * S - S // 4)
+        times = [(c.at_ns - 10 * S) // (S // 100) for c in self.steps(now)]
+        self.assertEqual(times, [-25, -15, -5, 0])
+        self.assertEqual(self.steps(now)[-1].box, self.drag[-1].box)
 
 
 class Stretches(unittest.TestCase):
