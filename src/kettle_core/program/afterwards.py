@@ -88,6 +88,7 @@ def _about(cue: Cue) -> str:
 def movements(cues: Sequence[Cue]) -> list[tuple[Cue, ...]]:
     """Cues by their times, each alone but the steps of a layer's drag, which are one.
 
+    >>> from kettle_core.scene.layout import Box
     >>> box = Box(0, 0, 4, 3)
     >>> drag = [Place(n * NS_PER_S // 10, "s", "a", box) for n in (0, 1, 2, 9)]
     >>> [len(steps) for steps in movements([*drag, Mark(NS_PER_S)])]
