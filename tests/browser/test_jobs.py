@@ -1,5 +1,7 @@
 """Work in the background as people see it: counted, listed, cancelled, tried again."""
 
+import re
+
 from playwright.sync_api import expect
 
 from tests.browser.case import BrowserCase
@@ -7,6 +9,25 @@ from tests.browser.case import BrowserCase
 
 class Jobs(BrowserCase):
     DEMO_TAKES = "20 1"
+
+    def test_a_page_that_counts_none_follows_the_job_that_it_shows(self):
+        def uncounted(route):
+            # The job ended after it was read and before it was counted.
+            answer = route.fetch()
+            body = re.sub('<a class="jobs-count".*?</a>', "", answer.text())
+            route.fulfill(response=answer, body=body)
+
+        page, other = self.page, self.browser.new_page()
+        self.addCleanup(other.close)
+        page.route("**/jobs/", uncounted, times=1)
+        page.goto(f"{self.base}/jobs/")
+        words = page.locator(".jobs li").filter(has_text="Takes of the demo")
+        expect(words).to_contain_text("being made")
+        other.goto(f"{self.base}/jobs/")
+        other.get_by_role("button", name="Cancel").click()
+        expect(words).to_contain_text("cancelled")
+        other.get_by_role("button", name="Try again").click()
+        expect(other.locator(".jobs-count")).to_have_text("1 job")
 
     def test_the_demos_takes_are_counted_listed_cancelled_and_tried_again(self):
         page = self.page

@@ -14,7 +14,8 @@ def jobs(request: HttpRequest) -> HttpResponse:
     """Everything that waits, is being done or ended a moment ago."""
     found = selectors.told_jobs()
     if wants_json(request):
-        return JsonResponse({"jobs": [selectors.job_data(job) for job in found]})
+        told = [selectors.job_data(job) for job in found]
+        return JsonResponse({"jobs": told, "active": selectors.count_active()})
     return render(request, "jobs/jobs.html", {"jobs": found})
 
 

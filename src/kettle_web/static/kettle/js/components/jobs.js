@@ -2,17 +2,21 @@ import { timeLeft } from "../lib/format.js";
 import { refresh } from "../lib/page.js";
 
 const EVERY_MS = 600;
+/** The count of those that are not over, and those as they are shown. */
+const COUNT = "[data-jobs]";
+const OPEN = "[data-job]:is([data-state=waiting], [data-state=running])";
 
 /**
  * Follows the jobs that a page shows (data-job) or counts (data-jobs) while any of them runs, and
- * shows the page as it is when one has ended.
+ * shows the page as it is when one has ended. One that ended while the page was made may be shown
+ * and not counted.
  */
 export function mount() {
   const stop = new AbortController();
   let timer = 0;
   let asking = false;
 
-  const runs = () => document.querySelector("[data-jobs]") !== null;
+  const runs = () => document.querySelector(`${COUNT}, ${OPEN}`) !== null;
 
   const look = async () => {
     asking = true;
@@ -21,11 +25,9 @@ export function mount() {
         headers: { Accept: "application/json" },
         signal: stop.signal,
       });
-      const { jobs } = await answer.json();
-      const counted = Number(
-        /** @type {HTMLElement | null} */ (document.querySelector("[data-jobs]"))?.dataset.jobs,
-      );
-      const active = jobs.filter((/** @type {{is_over: boolean}} */ job) => !job.is_over).length;
+      const { jobs, active } = await answer.json();
+      const count = /** @type {HTMLElement | null} */ (document.querySelector(COUNT));
+      const counted = Number(count?.dataset.jobs ?? 0);
       const ended = jobs.map(draw).some(Boolean);
       if (ended || active !== counted) await refresh(true);
     } catch {
