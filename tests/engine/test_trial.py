@@ -107,7 +107,8 @@ class Sampling(TrialCase):
         late.start()
         self.addCleanup(late.join)
         self.addCleanup(over.set)
-        self.assertGreater(len(self.sample(0.5).frames), 5)
+        # It would be over before anything comes, and refused.
+        self.assertGreater(len(self.sample(0.5).frames), 0)
 
     def test_frames_of_another_mode_are_left_out(self):
         with self.coming(shape=(72, 64)), self.assertRaisesRegex(DeviceError, "Nothing came"):
