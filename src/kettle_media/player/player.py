@@ -156,7 +156,9 @@ class Player:
     def _moving(self, heard_s: float) -> Message | None:
         step_s = self._order.rate / PICTURES_PER_S
         # What would come too late is left out.
-        soonest_s = heard_s + self._lead_s * self._order.rate
+        # The first one is that of the place itself: nothing is heard yet.
+        lead_s = self._lead_s if self._picture else 0.0
+        soonest_s = heard_s + lead_s * self._order.rate
         self._picture = max(self._picture, floor((soonest_s - self._begins) / step_s))
         at_s = self._begins + self._picture * step_s
         seen_s = self._order.folded(at_s)

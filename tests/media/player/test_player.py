@@ -191,7 +191,7 @@ class Played(unittest.TestCase):
 
     def test_where_each_picture_takes_long_they_are_fewer_and_in_time(self):
         for turn, rate in enumerate((1.0, 2.0)):
-            self.clock, late, lates = 0.0, 0.0, []
+            self.clock, late, lates, seen = 0.0, 0.0, [], []
             while self.clock * rate < 4.0:
                 self.player.order(Order(turn, self.clock * rate, True, rate, late_s=late))
                 message, late = self.player.make(), 0.0
@@ -200,6 +200,9 @@ class Played(unittest.TestCase):
                     self.clock += 0.2
                     late = max(0.0, self.clock - message.at_s / rate)
                     lates.append(late)
+                    seen.append(message.at_s)
+            # However late it was before, what is seen first is where it begins.
+            self.assertEqual(seen[0], 0.0)
             self.assertGreaterEqual(len(lates), 10 / rate)
             self.assertLess(max(lates[3:]), 0.04, lates)
 
