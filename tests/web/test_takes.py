@@ -407,7 +407,8 @@ class Playing(TransactionTestCase):
         for order in ({"turn": -1, "at": 0}, {"turn": 1, "at": float("nan")},
                       {"turn": 1}, {"turn": 1, "at": 0, "rate": 9},
                       {"turn": 1, "at": 0, "rate": 1, "loop": [2, 1]},
-                      {"turn": 1, "at": 0, "late": -1}, {"turn": 1, "at": 0, "late": "nan"}):  # fmt: skip
+                      {"turn": 1, "at": 0, "late": -1},
+                      {"turn": 1, "at": 0, "late": "nan"}):  # fmt: skip
             self.assertEqual(self.play(order)[1], 4400)
 
     def test_a_deleted_take_is_told_and_looked_for_no_more(self):
