@@ -10,7 +10,7 @@ import sys
 import tempfile
 import time
 from argparse import Namespace
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from fractions import Fraction
@@ -178,20 +178,19 @@ def _measure(
     hello = client.ask("hello")
     pids = {**hello["pids"], "engine": hello["pid"]}
     begun, began_s = {name: cpu_s(pid) for name, pid in pids.items()}, time.monotonic()
-    memory: list[tuple[float, int]] = []
+    memory: list[tuple[float, dict[int, int]]] = []
     answers_s: list[float] = []
     said: list[str] = []
     changes = 0
     while time.monotonic() - began_s < seconds:
         changes += 1
         _change(client, changes, min(2.5, seconds / 4))
-        used_bytes = sum(pss_bytes(pid) for pid in with_children(hello["pid"]))
-        memory.append((time.monotonic() - began_s, used_bytes))
+        held = {pid: pss_bytes(pid) for pid in with_children(hello["pid"])}
+        memory.append((time.monotonic() - began_s, held))
         answers_s.append(_answer_s(page.url))
         said = _take(client).get("trouble") or said
     elapsed_s = time.monotonic() - began_s
     cores = {name: (cpu_s(pid) - begun[name]) / elapsed_s for name, pid in pids.items()}
-    shares = ", ".join(f"{name} {pss_bytes(pid) / 1e6:.0f}" for name, pid in pids.items())
     client.ask("stop")
     while not client.ask("status")["last_take"]:
         time.sleep(0.1)
@@ -207,16 +206,29 @@ def _measure(
         f"  without the studio's drawing {ours:.2f} cores "
         f"({', '.join(f'{n} {c:.2f}' for n, c in cores.items())})"
     )
-    settled_s = min(SETTLED_S, seconds / 2)
-    settled_mb = [used_bytes / 1e6 for at_s, used_bytes in memory if at_s >= settled_s]
+    _print_memory(memory, min(SETTLED_S, seconds / 2), pids)
     print(
-        f"  memory {memory[0][1] / 1e6:.0f} MB, from {settled_s / 60:.1f} min on "
-        f"{min(settled_mb):.0f} to {max(settled_mb):.0f} MB (proportional share, at the end "
-        f"{shares}); "
-        f"a page answers in {np.median(answers_s) * 1000:.0f} ms, "
+        f"  a page answers in {np.median(answers_s) * 1000:.0f} ms, "
         f"at worst {max(answers_s) * 1000:.0f} ms"
     )
     return Used(ours, yard.took_s())
+
+
+def _print_memory(
+    samples: Sequence[tuple[float, Mapping[int, int]]], settled_s: float, pids: Mapping[str, int]
+) -> None:
+    """How much all processes held, once it was settled; who held what when it was most."""
+    settled = [(sum(held.values()) / 1e6, held) for at_s, held in samples if at_s >= settled_s]
+    all_mb = [mb for mb, _ in settled]
+    _, most = max(settled, key=lambda x: x[0])
+    shares = ", ".join(f"{name} {most.get(pid, 0) / 1e6:.0f}" for name, pid in pids.items())
+    third = max(1, len(all_mb) // 3)
+    print(
+        f"  memory {sum(samples[0][1].values()) / 1e6:.0f} MB, from {settled_s / 60:.1f} min on "
+        f"{min(all_mb):.0f} to {max(all_mb):.0f} MB, in its first third at the median "
+        f"{np.median(all_mb[:third]):.0f}, in its last {np.median(all_mb[-third:]):.0f} "
+        f"(proportional share; when it was most {shares})"
+    )
 
 
 def _change(client: EngineClient, number: int, length_s: float) -> None:
