@@ -1,5 +1,6 @@
 """What is changed while a take is recorded: cues made, followed, and what they come to."""
 
+from collections import deque
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -16,6 +17,9 @@ TIMES = (2.0, 3.0)
 # Who shows the take needs those that may still be seen coming in; more are not kept, as a layer
 # that is dragged makes ten a second.
 MOMENTS = 8
+# A recorder that takes the place of a dead one reads the take's cues; what it may not find there
+# is newer than so many, a minute of a layer that is dragged.
+KEPT_CUES = 600
 # Where each pointer was last, in px of its input's picture.
 Pointers = Mapping[str, tuple[float, float]]
 
@@ -55,7 +59,9 @@ class Cueing:
         steps: tuple[PlannedStep, ...] = (),
         first_step: str = "",
     ) -> None:
-        self.cues: list[Cue] = []
+        # The newest, see `KEPT_CUES`; and how many there are in all.
+        self.cues: deque[Cue] = deque(maxlen=KEPT_CUES)
+        self.made = 0
         self.steps = steps
         self._step_id = ""
         self.following = Following.begin(rig)
@@ -111,6 +117,7 @@ class Cueing:
         self.following.follow(cue)
         del self.following.moments[:-MOMENTS]
         self.cues.append(cue)
+        self.made += 1
         return cue
 
     def _toggled(self, at_ns: int, values: Mapping[str, Any], pointers: Pointers) -> CloseUp:
@@ -157,7 +164,7 @@ class Cueing:
         paused_ns = following.paused_ns(at_ns)
         return {
             # Who hears of it by two ways knows by this which is the newer one.
-            "cues": len(self.cues),
+            "cues": self.made,
             "scene": state.scene_id,
             "hidden": sorted(state.hidden),
             "muted": sorted(state.muted),

@@ -15,6 +15,7 @@ from kettle_cli import say
 from kettle_core.program.cues import CloseUp, GoOn, Hide, Mark, Pause, Show, Step, ToScene
 from kettle_core.scene.layout import Box
 from kettle_engine.addresses import line_path
+from kettle_engine.cueing import KEPT_CUES
 from kettle_engine.line_door import MOST_CALLERS
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.cues import read_cues
@@ -205,7 +206,10 @@ class Cueing(unittest.TestCase):
 
     def test_a_recorder_that_is_killed_loses_no_cue_and_stays_paused(self):
         folder = self.record("killed")
-        self.said("mark", "before")
+        # More than the engine itself remembers.
+        before = [str(number) for number in range(KEPT_CUES + 20)]
+        for text in before:
+            self.engine.client.ask("cue", what="mark", text=text)
         self.said("pause")
         pid = self.engine.client.ask("hello")["pids"]["recorder"]
         os.kill(pid, signal.SIGKILL)
@@ -220,7 +224,7 @@ class Cueing(unittest.TestCase):
         cues = read_cues(folder)[0]
         self.assertEqual(
             [getattr(c, "text", c.do) for c in cues],
-            ["scene", "before", "pause", "while it is gone", "go-on"],
+            ["scene", *before, "pause", "while it is gone", "go-on"],
         )
 
     def test_given_up_nothing_is_left_and_started_over_it_is_another_take(self):

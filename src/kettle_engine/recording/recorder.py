@@ -75,7 +75,8 @@ class Recorder:
         # Of tracks that were brought together of several parts: what was written and dropped.
         self._mended: dict[str, tuple[int, int]] = {}
         self._pauses = Pauses()
-        self._kept_cues: set[Cue] = set()
+        # By their hashes: a layer that is dragged makes ten a second, and the take has them.
+        self._kept_cues: set[int] = set()
         self._lock = threading.Lock()
         self._next_check_ns = 0
         self._infos = {i.id: track_info(rig, i) for i in self.recorded}
@@ -139,12 +140,12 @@ class Recorder:
 
     def cue(self, cue: Cue) -> None:
         """Keep a cue, once."""
-        if cue not in self._kept_cues:
+        if hash(cue) not in self._kept_cues:
             self._lines.cue(cue)
             self._follow(cue)
 
     def _follow(self, cue: Cue) -> None:
-        self._kept_cues.add(cue)
+        self._kept_cues.add(hash(cue))
         note_pause(self._pauses, cue)
 
     def note(self, what: str, at_ns: int, **values: Any) -> None:
