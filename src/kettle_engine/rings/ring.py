@@ -40,7 +40,8 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.stamps import Arrival, Stamps
 
 MAGIC, VERSION = 0x6B65_7474_6C65, 2
-PICTURE_S, SOUND_S, ENTRIES_S = 0.75, 20.0, 20.0
+# Ten seconds of a sound are heard back, and a busy machine may come late to them.
+PICTURE_S, SOUND_S, ENTRIES_S = 0.75, 15.0, 20.0
 # A picture's ring holds no more than this, but always some frames; fewer are only looked at.
 MOST_DATA_BYTES, LEAST_FRAMES, SHALLOW_FRAMES = 128 << 20, 8, 3
 SHALLOW_ENTRIES = 64
