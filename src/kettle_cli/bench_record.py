@@ -26,7 +26,7 @@ from kettle_cli.bench_yardstick import Yardstick
 from kettle_cli.browser import launch
 from kettle_cli.children import pid_of
 from kettle_cli.running_demo import application
-from kettle_cli.usage import cpu_s, pss_bytes, with_children
+from kettle_cli.usage import cpu_s, pss_bytes, stolen_s, with_children
 from kettle_core.errors import KettleError
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
@@ -178,6 +178,7 @@ def _measure(
     hello = client.ask("hello")
     pids = {**hello["pids"], "engine": hello["pid"]}
     begun, began_s = {name: cpu_s(pid) for name, pid in pids.items()}, time.monotonic()
+    stolen_before_s = stolen_s()
     memory: list[tuple[float, dict[int, int]]] = []
     answers_s: list[float] = []
     said: list[str] = []
@@ -190,6 +191,7 @@ def _measure(
         answers_s.append(_answer_s(page.url))
         said = _take(client).get("trouble") or said
     elapsed_s = time.monotonic() - began_s
+    others = (stolen_s() - stolen_before_s) / elapsed_s / (os.cpu_count() or 1)
     cores = {name: (cpu_s(pid) - begun[name]) / elapsed_s for name, pid in pids.items()}
     client.ask("stop")
     while not client.ask("status")["last_take"]:
@@ -204,7 +206,8 @@ def _measure(
         print(f"  {row}")
     print(
         f"  without the studio's drawing {ours:.2f} cores "
-        f"({', '.join(f'{n} {c:.2f}' for n, c in cores.items())})"
+        f"({', '.join(f'{n} {c:.2f}' for n, c in cores.items())}); "
+        f"other machines had {others:.0%} of the processors meanwhile"
     )
     _print_memory(memory, min(SETTLED_S, seconds / 2), pids)
     print(
