@@ -40,7 +40,7 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.stamps import Arrival, Stamps
 
 MAGIC, VERSION = 0x6B65_7474_6C65, 2
-# Ten seconds of a sound are heard back, and a busy machine may come late to them.
+# Of a sound ten to twelve seconds are looked back at, and never more than lie in its ring.
 PICTURE_S, SOUND_S, ENTRIES_S = 0.75, 15.0, 20.0
 # A picture's ring holds no more than this, but always some frames; fewer are only looked at.
 MOST_DATA_BYTES, LEAST_FRAMES, SHALLOW_FRAMES = 128 << 20, 8, 3

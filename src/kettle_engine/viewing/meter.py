@@ -11,13 +11,14 @@ from kettle_core.rig.rig import Input
 from kettle_core.sound.levels import CLIP_LEVEL, SILENCE_DBFS, measure_level, strip_position
 from kettle_core.sound.tone import placed
 from kettle_core.sound.watch import SoundState, SoundWatch
-from kettle_engine.rings.ring import RingReader
+from kettle_engine.rings.ring import SOUND_S, RingReader
 from kettle_engine.viewing.watch import HEARS
 
 HOLD_S = 1.5
 # Blocks of an unwatched sound that are measured when somebody looks at it.
 MOST_NEW = 100
-KEPT_S = 20
+# As far as its ring reaches, also where it has none.
+KEPT_S = round(SOUND_S)
 Block = NDArray[np.float32]
 
 
