@@ -305,7 +305,7 @@ class Recorder:
         try:
             track.close()
             if self.part > 1:
-                mended = mend_track(self.folder, track.info)
+                mended = mend_track(self.folder, track.info, self.start_master_ns)
                 self._mended[name] = mended.frames, mended.lost_frames
         except Exception as error:
             self.errors.setdefault(name, str(error))

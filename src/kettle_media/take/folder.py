@@ -5,6 +5,7 @@ import fcntl
 import os
 import time
 from collections.abc import Callable, Iterator
+from glob import escape
 from pathlib import Path
 
 from kettle_core.errors import TakeError
@@ -85,13 +86,16 @@ class TakeFolder:
         return self.track_path(track, part).with_suffix(".times.csv")
 
     def parts(self, track: TrackInfo) -> list[int]:
-        """The numbers of a track's parts that are there, in order."""
-        found = [1] if self.track_path(track).exists() else []
-        part = 2
-        while self.track_path(track, part).exists():
-            found.append(part)
-            part += 1
-        return found
+        """The numbers of a track's parts that are there, in order.
+
+        A recorder that died before it had opened a track has left out that one's number.
+        """
+        first = self.track_path(track)
+        numbers = (
+            path.name.split(".")[-2] for path in first.parent.glob(f"{escape(first.stem)}.*.mkv")
+        )
+        later = sorted(int(number) for number in numbers if number.isdecimal())
+        return [*([1] if first.exists() else []), *later]
 
     def playable_path(self, track: TrackInfo) -> Path:
         """The rewrapped copy of a track that every player opens."""
@@ -172,6 +176,11 @@ class TakeFolder:
             return True
         except OSError:
             return False
+
+    @property
+    def originals_path(self) -> Path:
+        """Files as they were before they were mended, where what was made of them has less."""
+        return self.path / "originals"
 
     @property
     def afterwards_path(self) -> Path:

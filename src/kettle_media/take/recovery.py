@@ -72,7 +72,7 @@ def _recovered(folder: TakeFolder, info: TakeInfo, track: TrackInfo) -> Verdict:
             return Verdict(track.name, WHOLE, f"{title} is whole.")
         _keep_originals(folder, track)
         words = _with_times(folder, info, track)
-        mended = mend_track(folder, track)
+        mended = mend_track(folder, track, info.start_master_ns)
     except NoRoomError:
         raise
     except TakeError as error:
@@ -113,7 +113,7 @@ def _fault(folder: TakeFolder, track: TrackInfo) -> str:
 
 def _keep_originals(folder: TakeFolder, track: TrackInfo) -> None:
     """Beside the take as they are; those that are kept already are the first ones, and stay."""
-    kept = folder.path / "originals"
+    kept = folder.originals_path
     kept.mkdir(exist_ok=True)
     for path in (folder.track_path(track), folder.times_path(track)):
         target = kept / path.name

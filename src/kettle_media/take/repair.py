@@ -50,7 +50,9 @@ def _repair(folder: TakeFolder, info: TakeInfo, on_progress: Progress) -> TakeIn
     for number, track in enumerate(info.tracks):
         on_progress(number, len(info.tracks))
         try:
-            ends_ns.append(mend_track(folder, track).ends_ns)
+            mended = mend_track(folder, track, info.start_master_ns)
+            ends_ns.append(mended.ends_ns)
+            notes += [mended.kept_back] if mended.kept_back else []
         except NoRoomError:
             raise
         except TakeError as error:

@@ -11,11 +11,19 @@ from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.format import WEBCAM_TRACKS
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TrackInfo
-from kettle_media.take.mending import mend_track, written_ms
+from kettle_media.take.mending import mend_track
 from kettle_media.take.packets import read_packets
 from kettle_media.take.picture_track import PictureTrack
 from kettle_media.take.sync_report import TakeSync
-from kettle_media.take.times import FILLED, KEPT, NOTED, TIMES, TimesWriter, read_times
+from kettle_media.take.times import (
+    FILLED,
+    KEPT,
+    NOTED,
+    TIMES,
+    TimesWriter,
+    read_times,
+    written_ms,
+)
 from kettle_media.take.track_reading import read_pictures, read_sound
 from kettle_media.take.tracks import PictureWriter, SoundWriter
 from tests.fixtures import ROOT
@@ -42,7 +50,7 @@ class Mending(unittest.TestCase):
         writer.close()
         times.close()
 
-    def write_camera(self, part, first, last):
+    def write_camera(self, part, first, last, noted=range(0), unrowed=range(0)):
         writer = PictureWriter(
             self.folder.track_path(CAMERA, part),
             CAMERA.mode,
@@ -51,8 +59,11 @@ class Mending(unittest.TestCase):
         times = TimesWriter(self.folder.times_path(CAMERA, part))
         for no in range(first, last):
             at_ns = no * 10**9 // 30
-            writer.write(np.full((72, 64), 30 + 2 * no, np.uint8), at_ns)
-            times.write(no, at_ns, at_ns, at_ns, 0, KEPT, 0, 0)
+            if no not in noted:
+                writer.write(np.full((72, 64), 30 + 2 * no, np.uint8), at_ns)
+            if no not in unrowed:
+                kept = NOTED if no in noted else KEPT
+                times.write(no, at_ns, at_ns, at_ns, 0, kept, 0, 0)
         writer.close()
         times.close()
 
@@ -84,6 +95,7 @@ class Mending(unittest.TestCase):
         filled = rows[rows["kept"] == FILLED]
         self.assertEqual((filled["samples"].tolist(), filled["pts_ns"].tolist()),
                          ([48_000], [2 * 10**9]))  # fmt: skip
+        self.assertEqual(rows["dropped"].sum(), 100)
 
     def test_damage_within_a_sound_does_not_move_what_comes_after_it(self):
         self.write_voice(1, 0, 600)
@@ -96,6 +108,9 @@ class Mending(unittest.TestCase):
         self.assertEqual(heard.size, 600 * 480)
         np.testing.assert_allclose(heard[:48_000], NOISE[:48_000], atol=1e-6)
         np.testing.assert_allclose(heard[-48_000:], NOISE[5 * 48_000 : 6 * 48_000], atol=1e-6)
+        rows = read_times(self.folder.times_path(VOICE))
+        ends_ns = rows["pts_ns"] + rows["samples"].astype(np.int64) * 10**9 // 48_000
+        np.testing.assert_allclose(rows["pts_ns"][1:], ends_ns[:-1], atol=1)
 
     def test_parts_of_a_picture_are_put_together_without_encoding_again(self):
         self.write_camera(1, 0, 60)
@@ -130,6 +145,56 @@ class Mending(unittest.TestCase):
             rows = read_times(self.folder.times_path(CAMERA))
             self.assertEqual(rows["no"].tolist(), list(range(2, 60)))
             self.assertEqual(self.folder.parts(CAMERA), [1])
+
+    def shown(self):
+        path = self.folder.track_path(CAMERA)
+        return [round((f.to_ndarray()[10, 10] - 30) / 2) for f in read_pictures(path)]
+
+    def numbers(self):
+        return read_times(self.folder.times_path(CAMERA))["no"].tolist()
+
+    def test_a_part_that_begins_in_a_pause_takes_nothing_from_the_one_before_it(self):
+        self.write_camera(1, 0, 60)
+        # Its recorder came in a pause: what it notes first shows nothing.
+        self.write_camera(2, 58, 100, noted=range(58, 80))
+        mend_track(self.folder, CAMERA)
+        self.assertEqual(self.shown(), [*range(60), *range(80, 100)])
+        self.assertEqual(self.numbers(), list(range(100)))
+
+    def test_a_part_that_follows_one_that_was_never_opened_is_used(self):
+        self.write_camera(1, 0, 40)
+        self.write_camera(4, 30, 100)
+        self.assertEqual(self.folder.parts(CAMERA), [1, 4])
+        mend_track(self.folder, CAMERA)
+        self.assertEqual(self.shown(), list(range(100)))
+        self.assertEqual(self.folder.parts(CAMERA), [1])
+
+    def test_a_part_that_ended_before_the_one_before_it_takes_nothing_of_that(self):
+        self.write_camera(1, 0, 60)
+        self.write_camera(2, 40, 45)
+        self.write_camera(3, 43, 100)
+        mend_track(self.folder, CAMERA)
+        self.assertEqual(self.shown(), list(range(100)))
+
+    def test_a_frame_that_a_kill_left_without_its_line_is_kept_and_gets_one(self):
+        self.write_camera(1, 0, 60, unrowed=(58, 59))
+        self.write_camera(2, 61, 100)
+        mended = mend_track(self.folder, CAMERA)
+        self.assertEqual(self.shown(), [*range(60), *range(61, 100)])
+        self.assertEqual(self.numbers(), [*range(60), *range(61, 100)])
+        self.assertEqual(mended.lost_frames, 1)
+
+    def test_where_the_new_file_has_less_the_old_ones_stay(self):
+        self.write_camera(1, 0, 60)
+        # It begins a file of its own within what was written already, and misses some of it.
+        self.write_camera(2, 30, 40, noted=range(33, 40))
+        self.write_camera(3, 32, 100, noted=range(33, 59))
+        before = self.folder.track_path(CAMERA).read_bytes()
+        mended = mend_track(self.folder, CAMERA)
+        self.assertRegex(mended.kept_back, r"^\d+ packets of Camera are only in its files")
+        kept = self.folder.originals_path
+        self.assertEqual((kept / "camera.mkv").read_bytes(), before)
+        self.assertTrue((kept / "camera.3.times.csv").exists())
 
     def test_every_line_of_a_damaged_picture_track_tells_of_a_frame_that_is_there(self):
         self.write_camera(1, 0, 100)

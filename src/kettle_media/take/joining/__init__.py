@@ -1,0 +1,1 @@
+"""Parts of a track that several recorders have written, put together without a loss."""
