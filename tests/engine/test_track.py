@@ -18,7 +18,7 @@ from kettle_engine.recording.track import HELD_AT_ONCE_NS, HELD_NS, Track
 from kettle_engine.stamps import Arrival
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.packets import read_packets
-from kettle_media.take.times import KEPT, NOTED, read_times
+from kettle_media.take.times import FILLED, KEPT, NOTED, read_times
 from kettle_media.take.track_index import track_index
 from kettle_studio.demo import demo_rig
 from tests.fixtures import ROOT
@@ -181,6 +181,19 @@ class Tracks(TrackCase):
         self.assertAlmostEqual(rows["samples"].sum(), 200 * 480, delta=480)
         packets = read_packets(self.folder.track_path(self.info))
         self.assertAlmostEqual(sum(p.length_s for p in packets), 2.0, delta=0.02)
+
+    def test_a_lost_block_is_as_long_a_silence_however_far_a_clock_has_run_from_its_samples(self):
+        track = self.track(VOICE)
+        # In a minute as far as one of 60 ppm in an hour: 216 ms.
+        length_ns, ahead = S // 2, 1.0036
+        sound = np.full((1, 24_000), 0.1, np.float32)
+        for no in (*range(60), *range(61, 120)):
+            at_ns = round(no * length_ns * ahead)
+            came_ns = at_ns + length_ns
+            track.take(Arrival(no, at_ns, length_ns, came_ns, no == 61, fetch=lambda: sound))
+        rows = self.rows(track)
+        (filled,) = rows[rows["kept"] == FILLED]
+        self.assertAlmostEqual(filled["samples"], 24_000, delta=24_000 * 0.01)
 
     def test_a_pause_holds_no_more_captures_than_its_end_is_heard_late(self):
         for held_ns, most in ((HELD_AT_ONCE_NS, 1), (HELD_NS, 1 + HELD_NS // FRAME_NS)):

@@ -71,8 +71,8 @@ class Feed:
         """After a recorder that died: go on where its part of the track says."""
         track = self._recorder.tracks[self._name]
         before = _part_before(self._recorder, track)
-        rows = read_times(before) if before else None
-        if rows is not None and rows.size:
+        if before:
+            rows = read_times(before)
             known = reader.find(int(rows[-1]["no"]))
             track.go_on_after(rows[0], rows[-1], known.device_ns if known else None)
 
@@ -239,7 +239,7 @@ class RecorderProcess:
         from_ns, gone_ns = {}, 0
         for name, track in recorder.tracks.items():
             before = _part_before(recorder, track)
-            last_ns = (_last_master_ns(before) if before else 0) or order.start_ns
+            last_ns = int(last_times(before)[-1]["master_ns"]) if before else order.start_ns
             from_ns[name] = last_ns - OVERLAP_NS
             gone_ns = max(gone_ns, last_ns)
         self._start_feeds(order.rings, from_ns)
@@ -325,13 +325,10 @@ def _track_status(track: Track, late_ns: int) -> dict[str, Any]:
 
 
 def _part_before(recorder: Recorder, track: Track) -> Path | None:
-    """The times of the part of a track that a recorder before has written last."""
+    """The times of the newest part of a track in which a recorder before has written anything."""
     folder = recorder.folder
-    parts = [p for p in folder.parts(track.info) if p < recorder.part]
-    path = folder.times_path(track.info, parts[-1]) if parts else None
-    return path if path and path.exists() else None
-
-
-def _last_master_ns(path: Path) -> int:
-    rows = last_times(path)
-    return int(rows[-1]["master_ns"]) if rows.size else 0
+    for part in reversed(folder.parts(track.info)):
+        path = folder.times_path(track.info, part)
+        if part < recorder.part and path.exists() and last_times(path).size:
+            return path
+    return None

@@ -94,8 +94,9 @@ class Track:
         # The same by the newest capture alone.
         self._newest_ahead_ns = 0
         self._last: Arrival | None = None
-        # The last one that was written of a sound.
+        # The last one that was written of a sound, and where it ended by its device's clock.
         self._before: Arrival | None = None
+        self._before_ends_ns = 0
         self._segment = 0
         self._samples = 0
         self._dropped_before = 0
@@ -119,6 +120,7 @@ class Track:
         of the last one; None where that is not known any more: the master's time tells then.
         """
         self._first = (int(first["device_ns"]), int(first["pts_ns"]))
+        self.written_master_ns = int(last["master_ns"])
         self._segment = int(last["segment"])
         if device_ns is not None:
             self._shift_ns = int(last["device_ns"]) - device_ns
@@ -267,7 +269,7 @@ class Track:
             self._writer.write(np.zeros_like(data) if silent else data, self.end_ns)
         self.written += 1
         self._note(arrival, self.end_ns, KEPT, data.shape[1])
-        self._before = arrival
+        self._before, self._before_ends_ns = arrival, self._place(arrival) + arrival.duration_ns
         self._add_samples(data.shape[1], rate_hz)
 
     def _place(self, arrival: Arrival) -> int:
@@ -318,8 +320,11 @@ class Track:
             self._shift_ns = max(expected_ns - least.device_ns, end_ns - back[0].device_ns)
 
     def _fill_gap(self, arrival: Arrival, rate_hz: int) -> None:
-        """Write silence for blocks that never came: a sound's samples are its time."""
-        missing_ns = self._place(arrival) - self.end_ns
+        """Write silence for blocks that never came: a sound's samples are its time.
+
+        By how long none came, not by how far its clock has run from its samples by then.
+        """
+        missing_ns = self._place(arrival) - self._before_ends_ns
         missing = round(missing_ns * rate_hz / NS_PER_S)
         if missing < 2 or not isinstance(self._writer, SoundWriter):
             return
