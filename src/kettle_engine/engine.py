@@ -159,12 +159,13 @@ class Engine:
     def _guard(self, child: Child, elapsed_s: float) -> None:
         """See that a process lives and behaves; start one again that does not."""
         if child.is_alive:
-            why = child.look(elapsed_s)
-            if not why:
+            why = "" if child.is_condemned else child.look(elapsed_s)
+            if why:
+                log.warning("The process %s %s and is ended.", child.name, why)
+                child.kill()
+            # One that can't be ended at once has what its successor would need.
+            if child.is_alive:
                 return
-            log.warning("The process %s %s and is ended.", child.name, why)
-            child.kill()
-            child.wait(2)
         for message in child.messages():  # what it said last
             self._hear(child, *message)
         status = child.bury()
@@ -397,4 +398,4 @@ class Engine:
 
     def _tell_viewer(self, *message: Any) -> None:
         if self._viewer:
-            self._viewer.send(*message)
+            self._viewer.send_newest(*message)

@@ -13,14 +13,16 @@ import contextlib
 import gc
 import importlib
 import os
+import select
 import selectors
 import signal
 import socket
 import struct
 import sys
 import threading
+import time
 import traceback
-from typing import NoReturn
+from typing import Any, NoReturn
 
 from kettle_core.errors import EngineError
 from kettle_engine.devices.registry import BUILT_IN
@@ -33,61 +35,119 @@ LOADED = (
     *(factory.partition(":")[0] for factory in BUILT_IN.values()),
 )
 FILES = 3
+# A server tells of an end within this time, unless it stands still.
+TOLD_WITHIN_S, LOOK_S = 0.5, 0.1
 _NUMBER = struct.Struct("q")
 # Of a process whose server has ended nobody knows how it ended.
 UNKNOWN_STATUS = -int(signal.SIGKILL)
 
 
 class Forked:
-    """A process that was forked: whether it lives, and how it ended."""
+    """A process that was asked for: whether it lives, and how it ended.
 
-    def __init__(self, told: socket.socket) -> None:
-        self._told = told
-        self.exit_status: int | None = None
-        self.pid = self._number()
+    Its number comes when the server has forked it. Its end is seen also where the server that
+    would tell of it stands still or has ended; how it ended is not known then.
+    """
+
+    def __init__(self, told: socket.socket, asks: socket.socket, server: "ForkServer") -> None:
+        self._told: socket.socket | None = told
+        told.setblocking(False)
+        self._asks, self._server = asks, server
+        self._handle: int | None = None
+        self._over_s: float | None = None
+        self._pid = 0
+        self._exit_status: int | None = None
 
     @property
-    def sentinel(self) -> int:
-        """What becomes readable when it ends."""
-        return self._told.fileno()
+    def pid(self) -> int:
+        """Its number; 0 while it is not begun."""
+        self._hear()
+        return self._pid
+
+    @property
+    def exit_status(self) -> int | None:
+        """How it ended; None while it has not."""
+        self._hear()
+        return self._exit_status
+
+    @property
+    def handles(self) -> list[Any]:
+        """What becomes readable when there is something to hear of it."""
+        handle = self._handle if self._over_s is None else None
+        return [x for x in (self._told, handle) if x is not None]
 
     @property
     def is_alive(self) -> bool:
         """Whether it has not ended."""
-        return not self.wait(0)
+        return self.exit_status is None
 
     def wait(self, timeout_s: float) -> bool:
         """Wait for its end; whether it has ended."""
-        if self.exit_status is None:
-            self._told.settimeout(timeout_s)
-            with contextlib.suppress(TimeoutError, BlockingIOError):
-                self._end()
-        return self.exit_status is not None
+        until_s = time.monotonic() + timeout_s
+        while self.is_alive:
+            left_s = until_s - time.monotonic()
+            if left_s <= 0:
+                return False
+            select.select(self.handles, [], [], min(left_s, LOOK_S))
+        return True
 
     def kill(self) -> None:
-        """End it at once."""
-        if self.is_alive:
+        """End it at once; one that is not begun is not waited for, and nor is its server."""
+        if not self.is_alive:
+            return
+        if self._pid:
             with contextlib.suppress(ProcessLookupError):
-                os.kill(self.pid, signal.SIGKILL)
+                os.kill(self._pid, signal.SIGKILL)
+            return
+        self._server.leave(self._asks)
+        self._end(UNKNOWN_STATUS)
 
     def close(self) -> None:
         """Let go what is left of it."""
-        self._told.close()
+        if self._told:
+            self._told.close()
+            self._told = None
+        if self._handle is not None:
+            os.close(self._handle)
+            self._handle = None
 
-    def _end(self) -> None:
-        try:
-            self.exit_status = self._number()
-        except EngineError:
-            # The server has ended and tells no more; without it this one can't stay.
-            with contextlib.suppress(ProcessLookupError):
-                os.kill(self.pid, signal.SIGKILL)
-            self.exit_status = UNKNOWN_STATUS
+    def _end(self, status: int) -> None:
+        self._exit_status = status
+        self.close()
 
-    def _number(self) -> int:
-        said = self._told.recv(_NUMBER.size)
-        if not said:
-            raise EngineError("The server of the engine's processes has ended.")
-        return int(_NUMBER.unpack(said)[0])
+    def _hear(self) -> None:
+        while self._told and self._exit_status is None:
+            try:
+                said = self._told.recv(_NUMBER.size)
+            except BlockingIOError:
+                break
+            except OSError:
+                said = b""
+            if not said:
+                self._told.close()
+                self._told = None
+            elif self._pid:
+                self._end(_NUMBER.unpack(said)[0])
+            else:
+                self._pid = int(_NUMBER.unpack(said)[0])
+                # One that is over by now is told of.
+                with contextlib.suppress(ProcessLookupError):
+                    self._handle = os.pidfd_open(self._pid)
+        if self._exit_status is None:
+            self._look()
+
+    def _look(self) -> None:
+        """Whether it is over without a word of its server."""
+        if not self._pid:
+            if self._told is None:
+                self._end(UNKNOWN_STATUS)
+            return
+        if self._handle is not None and not select.select([self._handle], [], [], 0)[0]:
+            return
+        if self._over_s is None:
+            self._over_s = time.monotonic()
+        if self._told is None or time.monotonic() > self._over_s + TOLD_WITHIN_S:
+            self._end(UNKNOWN_STATUS)
 
 
 class ForkServer:
@@ -110,26 +170,28 @@ class ForkServer:
     def fork(self, connection: int, beat: int) -> Forked:
         """A process that is given two files. Raises EngineError if there is none to be had."""
         with self._lock:
-            try:
-                return self._forked(connection, beat)
-            except (OSError, EngineError):
-                # It was killed; another one is as good.
-                self._leave()
-                return self._forked(connection, beat)
+            for _ in range(2):
+                asks = self._asks or self._keep(_start())
+                told, theirs = _pair()
+                with theirs:
+                    try:
+                        socket.send_fds(asks, [b"."], [theirs.fileno(), connection, beat])
+                        return Forked(told, asks, self)
+                    except OSError:
+                        # It was killed, or stands still; another one is as good.
+                        told.close()
+                        self._leave()
+        raise EngineError("No process can be begun on this machine.")
 
-    def _forked(self, connection: int, beat: int) -> Forked:
-        asks = self._asks or self._keep(_start())
-        told, theirs = _pair()
-        with theirs:
-            try:
-                socket.send_fds(asks, [b"."], [theirs.fileno(), connection, beat])
-                theirs.close()
-                return Forked(told)
-            except (OSError, EngineError):
-                told.close()
-                raise
+    def leave(self, asks: socket.socket) -> None:
+        """Have the next process come from another server than the one that these asks went to."""
+        with self._lock:
+            if self._asks is asks:
+                self._leave()
 
     def _keep(self, asks: socket.socket) -> socket.socket:
+        # Of one that stands still the next one that asks must not wait for room.
+        asks.setblocking(False)
         self._asks = asks
         atexit.register(asks.close)
         return asks
@@ -241,4 +303,7 @@ FORK_SERVER = ForkServer()
 
 if __name__ == "__main__":
     _load()
-    _become(socket.socket(fileno=os.dup(sys.stdin.fileno())))
+    asked = socket.socket(fileno=os.dup(0))
+    # What it forks must not hold the door open that it leaves.
+    os.dup2(os.open(os.devnull, os.O_RDONLY), 0)
+    _become(asked)

@@ -4,12 +4,15 @@ import contextlib
 import importlib
 import mmap
 import os
+import select
+import socket
 import threading
 import time
+from collections import deque
 from collections.abc import Iterator
-from multiprocessing.connection import Connection
 from typing import Any
 
+from kettle_engine.mailbox import Mailbox
 from kettle_engine.process import work_frame_by_frame
 from kettle_media.memory import give_memory_back
 
@@ -17,6 +20,8 @@ from kettle_media.memory import give_memory_back
 BEAT_EVERY_S = 0.1
 # Of freed memory a process keeps this much, and what more there is for so long.
 KEPT_BYTES, GIVE_BACK_S = 32 << 20, 10.0
+# An engine that stands still for longer does not hear what a process says last.
+LAST_WORDS_S = 60.0
 
 
 class Beat:
@@ -50,16 +55,17 @@ class Beat:
 
 
 class Line:
-    """A process's end of the connection to the engine.
+    """A process's end of the connection to the engine, which may stand still: nothing waits for it.
 
     `beat` says that it lives; `receive` gives the engine's messages, and EOFError once the
-    engine is gone.
+    engine is gone. Messages may be sent from any thread, and are heard by one.
     """
 
-    def __init__(self, connection: Connection, beat: Beat) -> None:
-        self._connection = connection
+    def __init__(self, mailbox: Mailbox, beat: Beat) -> None:
+        self._mailbox = mailbox
         self._beat = beat
-        self._sending = threading.Lock()
+        self._lock = threading.Lock()
+        self._heard: deque[tuple[Any, ...]] = deque()
 
     def beat(self) -> None:
         """Say that this process lives."""
@@ -83,31 +89,53 @@ class Line:
 
     def send(self, *message: Any) -> None:
         """Send a message; an engine that is gone hears nothing."""
-        with contextlib.suppress(OSError), self._sending:
-            self._connection.send(message)
+        with self._lock:
+            self._mailbox.send(message)
+
+    def send_newest(self, *message: Any) -> None:
+        """Send one in place of one with the same first word that has not gone out."""
+        with self._lock:
+            self._mailbox.send(message, str(message[0]))
+
+    def close(self, patience_s: float) -> None:
+        """Have all of it go out before this process ends, if the engine hears it by then."""
+        until_s = time.monotonic() + patience_s
+        while self._mailbox.waiting and time.monotonic() < until_s:
+            time.sleep(BEAT_EVERY_S)
+            with self._lock:
+                self._mailbox.post()
 
     def receive(self, timeout_s: float | None = 0.0) -> tuple[Any, ...] | None:
         """The next message, or None if there is none in time (None: wait). Raises EOFError."""
-        try:
-            if self._connection.poll(timeout_s):
-                message: tuple[Any, ...] = self._connection.recv()
-                return message
-        except OSError as error:
-            raise EOFError from error
-        return None
+        until_s = None if timeout_s is None else time.monotonic() + timeout_s
+        while True:
+            with self._lock:
+                self._mailbox.post()
+                self._heard += self._mailbox.collect()
+                handle = self._mailbox.handle
+            if self._heard:
+                return self._heard.popleft()
+            if handle is None:
+                raise EOFError
+            left_s = None if until_s is None else until_s - time.monotonic()
+            if left_s is not None and left_s <= 0:
+                return None
+            # What waits to go out is looked after now and then.
+            select.select([handle], [], [], min(left_s or BEAT_EVERY_S, BEAT_EVERY_S))
 
 
 def run(connection: int, beat: int) -> None:
     """What a process does: what it is told first. What that raises ends it."""
     work_frame_by_frame(KEPT_BYTES)
     threading.Thread(target=_give_back, name="spare memory", daemon=True).start()
-    line = Line(Connection(connection), Beat(beat))
+    line = Line(Mailbox(socket.socket(fileno=connection)), Beat(beat))
     line.beat()
     # Who is left by the engine has nothing more to do.
     with contextlib.suppress(EOFError):
         work, *arguments = line.receive(None) or ("",)
         module, _, name = work.partition(":")
         getattr(importlib.import_module(module), name)(line, *arguments)
+        line.close(LAST_WORDS_S)
 
 
 def _give_back() -> None:

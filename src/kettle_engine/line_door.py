@@ -20,7 +20,10 @@ class _Caller:
 
 
 class LineDoor:
-    """Never waits for a caller. `handles` are what may have something to say."""
+    """Never waits for a caller. `handles` are what may have something to say.
+
+    While the house is full, who has been silent for longest makes room for who comes.
+    """
 
     def __init__(self, path: Path) -> None:
         path.unlink(missing_ok=True)
@@ -33,18 +36,27 @@ class LineDoor:
 
     @property
     def handles(self) -> list[socket.socket]:
-        """To be waited for; while the house is full nobody at the door."""
-        full = len(self._callers) >= MOST_CALLERS
-        return [*([] if full else [self._door]), *(c.socket for c in self._callers)]
+        """To be waited for."""
+        return [self._door, *(c.socket for c in self._callers)]
 
     def questions(self) -> list[Question]:
         """Commands that have come in whole; a line that is none is answered and left."""
+        found = self._hear_all()
         with contextlib.suppress(BlockingIOError):
-            while len(self._callers) < MOST_CALLERS:
+            for _ in range(MOST_CALLERS):
                 caller, _ = self._door.accept()
                 caller.setblocking(False)
+                if len(self._callers) >= MOST_CALLERS:
+                    self._leave(self._callers[0])
                 self._callers.append(_Caller(caller))
+        return found + self._hear_all()
+
+    def _hear_all(self) -> list[Question]:
         return [question for caller in list(self._callers) for question in self._hear(caller)]
+
+    def _leave(self, caller: _Caller) -> None:
+        self._callers.remove(caller)
+        caller.socket.close()
 
     def _hear(self, caller: _Caller) -> list[Question]:
         try:
@@ -55,9 +67,11 @@ class LineDoor:
             got = b""
         caller.read += got
         if not got or len(caller.read) > MOST_BYTES:
-            self._callers.remove(caller)
-            caller.socket.close()
+            self._leave(caller)
             return []
+        # The silent ones come first.
+        self._callers.remove(caller)
+        self._callers.append(caller)
         *lines, caller.read = caller.read.split(b"\n")
         return [Question(line, lambda body: _send(caller.socket, body)) for line in lines if line]
 

@@ -1,28 +1,29 @@
 """The engine's processes as it sees them: how one is started, watched and spoken to."""
 
-import contextlib
 import os
+import socket
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from multiprocessing import Pipe
-from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any
 
 from kettle_engine.fork_server import FORK_SERVER, Forked
 from kettle_engine.line import Beat
+from kettle_engine.mailbox import Mailbox
 
 # One that ends that often within a minute is started again more slowly.
 OFTEN, OFTEN_S = 4, 2.0
 # How often it is looked at how much memory one takes.
 MEASURE_EVERY_S = 0.25
 PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
+# A server of processes that has not forked one by then stands still: another one does it.
+BORN_WITHIN_S = 1.5
 
 
 @dataclass(eq=False)
 class Child:
-    """A process as the engine sees it."""
+    """A process as the engine sees it. Nothing here waits for it, but `wait`."""
 
     name: str
     # "module:function", so that the engine itself need not have its libraries.
@@ -36,23 +37,25 @@ class Child:
     exit_status: int = 0
     ended_at: list[float] = field(default_factory=list)
     silent_s: float = 0.0
+    # It has been ended, and is looked at again once it has.
+    is_condemned: bool = False
     _process: Forked | None = None
-    _connection: Connection | None = None
+    _mailbox: Mailbox | None = None
+    _unborn_s: float = 0.0
     _beat: Beat | None = None
     _seen_beat: int = 0
     _unmeasured_s: float = 0.0
 
     def start(self) -> None:
         """Start it."""
-        ours, theirs = Pipe()
+        ours, theirs = socket.socketpair()
         with theirs, Beat.new() as (self._beat, file):
             self._process = FORK_SERVER.fork(theirs.fileno(), file)
-        # One that has ended by now is found to have.
-        with contextlib.suppress(OSError):
-            ours.send((self.work, *self.arguments()))
-        self._connection = ours
+        self._mailbox = Mailbox(ours)
+        self._mailbox.send((self.work, *self.arguments()))
         self.started += 1
-        self.silent_s, self._seen_beat = 0.0, 0
+        self.silent_s, self._seen_beat, self._unborn_s = 0.0, 0, 0.0
+        self.is_condemned = False
 
     @property
     def pid(self) -> int:
@@ -67,28 +70,23 @@ class Child:
     @property
     def handles(self) -> list[Any]:
         """What to wait for: a message, or its end."""
-        found: list[Any] = [self._connection] if self._connection else []
-        return [*found, self._process.sentinel] if self._process else found
+        line = self._mailbox.handle if self._mailbox else None
+        return [*([line] if line else []), *(self._process.handles if self._process else [])]
 
     def send(self, *message: Any) -> bool:
         """Send a message; False if it is not there to hear it."""
-        if self._connection is None:
-            return False
-        try:
-            self._connection.send(message)
-        except (OSError, ValueError):
-            return False
-        return True
+        return bool(self._mailbox and self._mailbox.send(message))
+
+    def send_newest(self, *message: Any) -> bool:
+        """Send a message in place of one with the same first word that it has not heard yet."""
+        return bool(self._mailbox and self._mailbox.send(message, str(message[0])))
 
     def messages(self) -> list[tuple[Any, ...]]:
-        """What it has said since the last call."""
-        found = []
-        try:
-            while self._connection and self._connection.poll(0):
-                found.append(self._connection.recv())
-        except (EOFError, OSError):
-            self.leave()
-        return found
+        """What it has said since the last call; what it was told goes on its way too."""
+        if self._mailbox is None:
+            return []
+        self._mailbox.post()
+        return self._mailbox.collect()
 
     def look(self, elapsed_s: float) -> str:
         """Why it has to be ended, or ""; `elapsed_s` is the time since the last look.
@@ -96,6 +94,9 @@ class Child:
         Only time in which the engine itself ran counts as silence: a machine that stood still
         is no reason to end what stood still with it.
         """
+        if not self.pid:
+            self._unborn_s += min(elapsed_s, 0.2)
+            return "was not begun" if self._unborn_s > BORN_WITHIN_S else ""
         beat = self._beat.at_ns if self._beat else 0
         self.silent_s = 0.0 if beat != self._seen_beat else self.silent_s + min(elapsed_s, 0.2)
         self._seen_beat = beat
@@ -111,6 +112,7 @@ class Child:
 
     def kill(self) -> None:
         """End it at once."""
+        self.is_condemned = True
         if self._process:
             self._process.kill()
 
@@ -137,9 +139,8 @@ class Child:
 
     def leave(self) -> None:
         """Hang up; the process takes it that the engine is gone."""
-        if self._connection:
-            self._connection.close()
-            self._connection = None
+        if self._mailbox:
+            self._mailbox.close()
 
 
 def memory_bytes(pid: int) -> int:

@@ -42,7 +42,7 @@ def _repair(line: Line, folder: TakeFolder) -> bool:
 
     def tell(done: int, total: int) -> None:
         line.beat()
-        line.send("repairing", {"folder": str(folder.path), "done": done, "of": total})
+        line.send_newest("repairing", {"folder": str(folder.path), "done": done, "of": total})
 
     try:
         if folder.is_held:
@@ -54,7 +54,7 @@ def _repair(line: Line, folder: TakeFolder) -> bool:
         line.send("repaired", {"folder": str(folder.path), "notes": list(info.notes)})
     except NoRoomError as error:
         told = {"folder": str(folder.path), "done": 0, "of": 0, "message": str(error)}
-        line.send("repairing", told)
+        line.send_newest("repairing", told)
         return False
     except (KettleError, OSError) as error:
         notes = [f"Repair failed: {error}"]

@@ -3,7 +3,9 @@
 Start it with `python -m kettle_engine.server DATA_FOLDER`.
 """
 
+import fcntl
 import logging.config
+import os
 import signal
 import sys
 import time
@@ -13,8 +15,7 @@ from pathlib import Path
 import zmq
 
 from kettle_core.errors import EngineError, KettleError
-from kettle_engine.addresses import command_address, line_path, socket_folder
-from kettle_engine.client import EngineClient
+from kettle_engine.addresses import command_address, line_path, open_socket_folder
 from kettle_engine.commands import Commands
 from kettle_engine.engine import Engine
 from kettle_engine.fork_server import FORK_SERVER
@@ -28,6 +29,23 @@ LIST_LIMIT_S = 10.0
 log = logging.getLogger("kettle.engine")
 
 
+def only_engine(data_dir: Path) -> int:
+    """Be the one engine of a data folder for as long as this process lives, or its file is open.
+
+    One that stands still is one too. Raises EngineError where there is another one.
+    """
+    file = os.open(data_dir / "engine.lock", os.O_CREAT | os.O_RDWR, 0o600)
+    try:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError as error:
+        pid = os.pread(file, 20, 0).decode(errors="replace")
+        os.close(file)
+        raise EngineError(f"An engine runs for {data_dir} already (process {pid}).") from error
+    os.ftruncate(file, 0)
+    os.pwrite(file, str(os.getpid()).encode(), 0)
+    return file
+
+
 class Server:
     """Commands as JSON objects: {"do": NAME, …} gives {"ok": …} or {"error": SENTENCE}.
 
@@ -38,9 +56,10 @@ class Server:
         self._data_dir = data_dir
         self._takes = data_dir / "takes"
         self._takes.mkdir(parents=True, exist_ok=True)
-        socket_folder(data_dir).mkdir(mode=0o700, exist_ok=True)
+        self._lock = only_engine(data_dir)
+        open_socket_folder(data_dir)
         self._socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.ROUTER)
-        self._bind(command_address(data_dir))
+        self._socket.bind(command_address(data_dir))
         self._lines = LineDoor(line_path(data_dir))
         self._once = Once()
         self._engine = Engine(data_dir)
@@ -49,14 +68,6 @@ class Server:
         self._early: list[Question] = []
         self._listed_until_s = time.monotonic() + LIST_LIMIT_S
         self._commands = Commands(self._engine, self._takes, self.end)
-
-    def _bind(self, address: str) -> None:
-        try:
-            found = EngineClient(self._data_dir, timeout_ms=400).ask("hello")
-        except EngineError:
-            self._socket.bind(address)
-            return
-        raise EngineError(f"An engine runs for {self._data_dir} already (process {found['pid']}).")
 
     def run(self) -> None:
         """Answer until told to quit; a running take is finished then."""
@@ -69,6 +80,7 @@ class Server:
             self._engine.close()
             self._lines.close()
             self._socket.close(linger=200)
+            os.close(self._lock)
 
     def _hear(self) -> None:
         early, self._early = self._early, []
@@ -120,7 +132,7 @@ def main() -> int:
     logging.config.dictConfig(logging_settings(data))
     try:
         server = Server(data)
-    except KettleError as error:
+    except (KettleError, OSError) as error:
         print(error, file=sys.stderr)
         return 2
     signal.signal(signal.SIGTERM, server.end)

@@ -1,6 +1,7 @@
 """A take from its order to its end, as the engine leads it."""
 
 import contextlib
+import math
 import shutil
 import threading
 import time
@@ -35,6 +36,8 @@ READY_WITHIN_NS = 500_000_000
 # So long an order waits for devices that open, and for drivers that have said nothing yet: one that
 # has just been started may need a while on a busy machine.
 OPENING_LIMIT_S, REPORT_LIMIT_S = 3.0, 15.0
+# A recorder that is given up may take so long to end.
+GIVE_UP_LIMIT_S = 2.0
 # A recorder that dies more often than this in one take is not started again.
 MOST_RECORDERS = 20
 GIVEN_UP, FAILED, UNFINISHED = "given up", "failed", "unfinished"
@@ -101,6 +104,17 @@ class Taking(_Wanted):
         return {name: (x, y) for name, (x, y) in self.status.get("pointers", {}).items()}
 
 
+@dataclass(frozen=True)
+class _Leaving:
+    """A recorder whose take is over: when it is ended if it does not end by itself, and the folder
+    of a take that was given up, which goes with it.
+    """
+
+    recorder: Child
+    until_s: float = math.inf
+    gone: Path | None = None
+
+
 class TakeDesk:
     """Leads one take at a time. `on_end` hears how each ended."""
 
@@ -119,8 +133,8 @@ class TakeDesk:
         self._on_end, self._on_cues = on_end, on_cues
         self._ordered: Ordered | None = None
         self._taking: Taking | None = None
-        # Has told of the end; a slow disk may keep its process for a while.
-        self._leaving: list[Child] = []
+        # Those that have told of the end, or were given up; a slow disk may keep one for a while.
+        self._leaving: list[_Leaving] = []
 
     @property
     def state(self) -> str:
@@ -133,7 +147,8 @@ class TakeDesk:
     @property
     def recorders(self) -> list[Child]:
         """The recorder's process, after those that are leaving."""
-        return [*self._leaving, *([self._taking.recorder] if self._taking else [])]
+        leaving = [left.recorder for left in self._leaving]
+        return [*leaving, *([self._taking.recorder] if self._taking else [])]
 
     @property
     def elapsed_ns(self) -> int:
@@ -230,6 +245,9 @@ class TakeDesk:
 
     def tick(self) -> None:
         """What falls due by the clock."""
+        for left in self._leaving:
+            if time.monotonic() > left.until_s and not left.recorder.is_condemned:
+                left.recorder.kill()
         if self._ordered:
             self._answer_order(self._ordered)
         if self._taking and not self._taking.begun:
@@ -344,17 +362,18 @@ class TakeDesk:
             raise EngineError("Nothing is being recorded, so there is nothing to give up.")
         if taking and taking.begun:
             self._give_up(taking, Ended(str(taking.path), GIVEN_UP, ()))
-            _throw_away(taking.path)
         else:
             self.stop("given up")
         return current.asked
 
     def _give_up(self, taking: Taking, ended: Ended) -> None:
+        """Throw a take away; its recorder is not waited for, and its name is free at once."""
         taking.recorder.send("give up")
-        if not taking.recorder.wait(2):
-            taking.recorder.kill()
-            taking.recorder.wait(2)
-        self._leaving.append(taking.recorder)
+        gone = taking.path.with_name(f".gone-{taking.path.name}-{time.monotonic_ns()}")
+        with contextlib.suppress(OSError):
+            taking.path.rename(gone)
+        until_s = time.monotonic() + GIVE_UP_LIMIT_S
+        self._leaving.append(_Leaving(taking.recorder, until_s, gone))
         self._end(taking, ended)
 
     def hear(self, recorder: Child, word: str, *values: Any) -> None:
@@ -371,18 +390,20 @@ class TakeDesk:
                 if followed:
                     self._send_cue(taking, followed)
         elif word == "ended":
-            self._leaving.append(taking.recorder)
+            self._leaving.append(_Leaving(taking.recorder))
             self._end(taking, values[0])
 
     def is_leaving(self, recorder: Child) -> bool:
         """Whether a recorder has said how its take ended."""
-        return recorder in self._leaving
+        return any(left.recorder is recorder for left in self._leaving)
 
     def recorder_ended(self, recorder: Child) -> None:
         """Go on with a take whose recorder died."""
         taking = self._taking
-        if recorder in self._leaving:
-            self._leaving.remove(recorder)
+        for left in [x for x in self._leaving if x.recorder is recorder]:
+            self._leaving.remove(left)
+            if left.gone:
+                threading.Thread(target=shutil.rmtree, args=(left.gone, True), daemon=True).start()
         if taking is None or recorder is not taking.recorder:
             return
         if taking.recorder.started > MOST_RECORDERS:
@@ -398,7 +419,7 @@ class TakeDesk:
         if ended.state != GIVEN_UP:
             notes = list(ended.notes)
             self.last_take = {"folder": ended.folder, "state": ended.state, "notes": notes}
-        if ended.state in (GIVEN_UP, FAILED):
+        if ended.state == FAILED:
             _remove_unbegun(taking.path)
         self._on_end(ended)
 
@@ -425,11 +446,3 @@ def _remove_unbegun(path: Path) -> None:
     if not TakeFolder(path).info_path.exists():
         with contextlib.suppress(OSError):
             shutil.rmtree(path)
-
-
-def _throw_away(path: Path) -> None:
-    """Take away the folder of a take that was given up; its name is free at once."""
-    gone = path.with_name(f".gone-{path.name}-{time.monotonic_ns()}")
-    with contextlib.suppress(OSError):
-        path.rename(gone)
-        threading.Thread(target=shutil.rmtree, args=(gone, True), daemon=True).start()

@@ -7,15 +7,13 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from kettle_engine.addresses import socket_folder
+from kettle_engine.addresses import open_socket_folder
 
 LOOK_EVERY_S = 0.1
 
 
 def _open(data_dir: Path) -> int:
-    folder = socket_folder(data_dir)
-    folder.mkdir(mode=0o700, exist_ok=True)
-    return os.open(folder / "taking", os.O_CREAT | os.O_RDWR, 0o600)
+    return os.open(open_socket_folder(data_dir) / "taking", os.O_CREAT | os.O_RDWR, 0o600)
 
 
 class TakingFlag:

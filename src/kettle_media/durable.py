@@ -111,26 +111,31 @@ class LineFile:
     """A file of JSON lines with a writer of its own: who writes a line never waits for the disk.
 
     An error of the disk is kept in `error` and the lines go on being tried; none is raised.
-    `at_once` writes in the caller's thread instead, for the virtual clock.
+    `at_once` writes in the caller's thread instead, for the virtual clock. What must be on the disk
+    before it goes on is waited for so long as `write` is told.
     """
 
     def __init__(self, path: Path, at_once: bool = False) -> None:
         self.path = path
         self.error = ""
         self.lost = 0
-        self._queue: queue.SimpleQueue[str | None] = queue.SimpleQueue()
+        self._queue: queue.SimpleQueue[tuple[str, threading.Event | None] | None]
+        self._queue = queue.SimpleQueue()
         self._thread: threading.Thread | None = None
         if not at_once:
             self._thread = threading.Thread(target=self._run, name=path.name, daemon=True)
             self._thread.start()
 
-    def write(self, values: Mapping[str, Any]) -> None:
-        """Add a line."""
+    def write(self, values: Mapping[str, Any], patience_s: float = 0.0) -> None:
+        """Add a line; with `patience_s` it is on the disk then, or the disk takes longer."""
         line = json.dumps(values, ensure_ascii=False) + "\n"
-        if self._thread:
-            self._queue.put(line)
-        else:
+        if not self._thread:
             self._append(line)
+            return
+        written = threading.Event() if patience_s else None
+        self._queue.put((line, written))
+        if written:
+            written.wait(patience_s)
 
     def close(self, timeout_s: float = 5.0) -> None:
         """Write what is left, as far as the disk lets it."""
@@ -139,8 +144,13 @@ class LineFile:
             self._thread.join(timeout_s)
 
     def _run(self) -> None:
-        while (line := self._queue.get()) is not None:
+        while (item := self._queue.get()) is not None:
+            line, written = item
             self._append(line)
+            if written:
+                with contextlib.suppress(OSError):
+                    sync_file(self.path)
+                written.set()
 
     def _append(self, line: str) -> None:
         try:

@@ -7,6 +7,7 @@ import signal
 import subprocess
 import time
 import unittest
+from contextlib import suppress
 from dataclasses import replace
 from fractions import Fraction
 
@@ -15,11 +16,13 @@ import zmq
 from django.test import tag
 
 from kettle_core.errors import EngineError
+from kettle_core.program.cues import Mark
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Input, Rig, input_of_device
 from kettle_core.scene.scene import Scene, SceneSound
 from kettle_engine.addresses import command_address
 from kettle_media.rig_document import rig_to_dict
+from kettle_media.take.cues import read_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.packets import read_packets
@@ -44,6 +47,11 @@ def odd_input(name, **more):
     mode = odd_driver.KINDS[name]
     kind = "microphone" if mode == odd_driver.VOICE else "display"
     return Input(name, name.title(), kind, f"odd:{name}", mode, **more)
+
+
+def go_on(pid):
+    with suppress(ProcessLookupError):
+        os.kill(pid, signal.SIGCONT)
 
 
 def small_rig(*more):
@@ -139,6 +147,24 @@ class KilledProcesses(FaultCase):
         tracks = self.told("finished")[0]["written_and_dropped"]
         self.assertEqual(tracks["headset"][1], 0)
         self.assertEqual(len(self.told("process ended")), 10)
+
+    def test_processes_that_stand_still_hold_up_nobody_else(self):
+        self.start()
+        self.record(small_rig(), 1)
+        stopped = [self.pid("viewer"), self.pid("recorder")]
+        for pid in stopped:
+            os.kill(pid, signal.SIGSTOP)
+            self.addCleanup(go_on, pid)
+        # More than a line to a process holds: 300 kB to either.
+        for number in range(120):
+            self.ask("cue", what="mark", text=f"{number:03d}" * 60)
+            self.ask("set_steps", steps=[{"id": "a", "name": "x" * 100, "scene": ""}] * 20)
+        os.kill(stopped[1], signal.SIGCONT)
+        last = self.stop()
+        self.assertEqual(last["state"], "complete")
+        cues = [cue for cue in read_cues(self.folder)[0] if isinstance(cue, Mark)]
+        self.assertEqual([int(cue.text[:3]) for cue in cues], list(range(120)))
+        self.assertEqual(self.told("finished")[0]["written_and_dropped"]["headset"][1], 0)
 
     def test_killed_devices_cost_a_gap_that_is_silent_and_told(self):
         self.start()

@@ -40,6 +40,7 @@ class Forking(Waiting, unittest.TestCase):
         self.addCleanup(forked.close)
         self.addCleanup(forked.kill)
         ours.send((f"tests.engine.odd_work:{work}",))
+        self.until(lambda: forked.pid or not forked.is_alive)
         return ours, forked
 
     def test_how_each_ended_is_told_to_whom_it_belongs(self):
@@ -58,17 +59,38 @@ class Forking(Waiting, unittest.TestCase):
         self.assertEqual(statuses, [1, -signal.SIGKILL, 0, None])
         self.assertIsNone(state_of(killed.pid))
 
-    def test_one_that_is_killed_takes_its_processes_along_and_the_next_comes_from_another(self):
-        _, before = self.fork()
+    def test_one_that_is_killed_leaves_its_processes_and_the_next_comes_from_another(self):
+        (line, before), (_, other) = self.fork("echo"), self.fork()
         server = state_of(before.pid)[1]
         os.kill(server, signal.SIGKILL)
-        self.assertTrue(before.wait(30))
-        self.assertEqual(before.exit_status, UNKNOWN_STATUS)
-        self.until(lambda: not is_there(before.pid))
+        self.until(lambda: not is_there(server))
+        line.send(("still",))
+        self.assertEqual(line.recv(), ("heard", "still"))
+        other.kill()
+        # That it is over is seen; nobody is left who knows how.
+        self.assertTrue(other.wait(30))
+        self.assertEqual(other.exit_status, UNKNOWN_STATUS)
         line, after = self.fork("echo")
         line.send(("kettle",))
         self.assertEqual(line.recv(), ("heard", "kettle"))
         self.assertNotEqual(state_of(after.pid)[1], server)
+
+    def test_one_that_stands_still_holds_up_nobody_and_another_one_forks(self):
+        _, before = self.fork("echo")
+        server = state_of(before.pid)[1]
+        os.kill(server, signal.SIGSTOP)
+        self.addCleanup(os.kill, server, signal.SIGCONT)
+        ours, theirs = Pipe()
+        with ours, theirs, Beat.new() as (_, file):
+            unborn = self.server.fork(theirs.fileno(), file)
+            self.assertFalse(unborn.wait(0.1))
+            self.assertEqual((unborn.pid, unborn.is_alive), (0, True))
+            unborn.kill()
+        self.assertEqual(unborn.exit_status, UNKNOWN_STATUS)
+        _, after = self.fork()
+        self.assertNotEqual(state_of(after.pid)[1], server)
+        before.kill()
+        self.assertTrue(before.wait(30))
 
     def test_many_threads_ask_at_the_same_moment(self):
         with ThreadPoolExecutor(8) as pool:

@@ -53,6 +53,8 @@ class FakeLine:
     def send(self, *message):
         self.said.append(message)
 
+    send_newest = send
+
     def receive(self, timeout_s=0.0):
         return self.waiting.pop(0) if self.waiting else None
 

@@ -162,11 +162,11 @@ class Host:
                 )
         if reports != self._told:
             self._told = reports
-            self._line.send("sources", self._orders, reports)
+            self._line.send_newest("sources", self._orders, reports)
         now = time.monotonic()
         if now >= self._list_at:
             self._list_at = now + LIST_EVERY_S
             listed = list(self._driver.list_devices())
             if listed != self._listed:
                 self._listed = listed
-                self._line.send("devices", listed)
+                self._line.send_newest("devices", listed)

@@ -162,7 +162,7 @@ class RecorderProcess:
             if time.monotonic() >= self._tell_at:
                 self._tell_at = time.monotonic() + TELL_EVERY_S
                 status = self._status()
-                self._line.send("take", status)
+                self._line.send_newest("take", status)
                 self._keep_health(now_ns - recorder.start_master_ns, status)
             time.sleep(HEAR_EVERY_S)
         self._line.send("finishing")
@@ -242,10 +242,10 @@ class RecorderProcess:
             last_ns = int(last_times(before)[-1]["master_ns"]) if before else order.start_ns
             from_ns[name] = last_ns - OVERLAP_NS
             gone_ns = max(gone_ns, last_ns)
-        self._start_feeds(order.rings, from_ns)
         at_ns = self._clock.now_ns() - recorder.start_master_ns
         written_ns = gone_ns - recorder.start_master_ns
-        recorder.note("recorder started again", at_ns, written_until_ns=written_ns)
+        recorder.note("recorder started again", at_ns, True, written_until_ns=written_ns)
+        self._start_feeds(order.rings, from_ns)
         recorder.losses.tell("The recorder ended by itself and goes on where it was.", at_ns)
 
     def _is_over(self) -> bool:

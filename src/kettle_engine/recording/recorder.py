@@ -148,9 +148,9 @@ class Recorder:
         self._kept_cues.add(hash(cue))
         note_pause(self._pauses, cue)
 
-    def note(self, what: str, at_ns: int, **values: Any) -> None:
-        """Write a line into the take's journal; `at_ns` in record time."""
-        self._lines.note(what, at_ns, **values)
+    def note(self, what: str, at_ns: int, before_it: bool = False, **values: Any) -> None:
+        """Write a line into the take's journal, `at_ns` in record time, see `TakeLines.note`."""
+        self._lines.note(what, at_ns, before_it, **values)
 
     def take(self, name: str, arrival: Arrival, why: str, events: Sequence[Event] = ()) -> bool:
         """Write a capture into its track; False once nothing more is to come for it.
@@ -268,7 +268,8 @@ class Recorder:
                 return
             self.stop_master_ns = max(master_ns, self.start_master_ns + 1)
             self.reason = reason
-        self.note("stopped", self.stop_master_ns - self.start_master_ns, reason=reason)
+        at_ns = self.stop_master_ns - self.start_master_ns
+        self.note("stopped", at_ns, before_it=True, reason=reason)
 
     def is_over(self, master_ns: int) -> bool:
         """Whether the tail has passed too."""

@@ -4,11 +4,15 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from kettle_core.program.cues import Cue
+from kettle_core.program.cues import Cue, GoOn, Pause
 from kettle_core.rig.devices import Event
 from kettle_core.rig.rig import Input
 from kettle_media.durable import LineFile
 from kettle_media.take.folder import TakeFolder
+
+# What goes on only once it is on the disk waits so long for a disk that takes its time: rings hold
+# what comes meanwhile.
+PATIENCE_S = 0.25
 
 
 class TakeLines:
@@ -26,13 +30,13 @@ class TakeLines:
         """The files."""
         return tuple(file.path for file in self._files)
 
-    def note(self, what: str, at_ns: int, **values: Any) -> None:
-        """A line of the journal."""
-        self._journal.write({"at_ns": at_ns, "what": what, **values})
+    def note(self, what: str, at_ns: int, before_it: bool = False, **values: Any) -> None:
+        """A line of the journal; `before_it` has it on the disk before what it tells goes on."""
+        self._journal.write({"at_ns": at_ns, "what": what, **values}, PATIENCE_S * before_it)
 
     def cue(self, cue: Cue) -> None:
-        """A cue."""
-        self._cues.write(asdict(cue))
+        """A cue. What a pause leaves out is left out only once that is on the disk."""
+        self._cues.write(asdict(cue), PATIENCE_S * isinstance(cue, Pause | GoOn))
 
     def health(self, values: dict[str, Any]) -> None:
         """How the machine keeps up."""

@@ -6,9 +6,10 @@ import os
 import shutil
 from pathlib import Path
 
+from kettle_core.errors import EngineError
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.rig import Input
-from kettle_engine.addresses import socket_folder
+from kettle_engine.addresses import is_private, make_private, private_name
 from kettle_engine.rings.ring import ring_size
 
 SHARED_MEMORY = Path("/dev/shm")  # noqa: S108
@@ -38,19 +39,23 @@ class RingPlaces:
     """The folders of a data folder's rings."""
 
     def __init__(self, data_dir: Path) -> None:
-        self._shared = SHARED_MEMORY / socket_folder(data_dir).name
+        self._shared = private_name(SHARED_MEMORY, data_dir)
         self._mapped = data_dir / "rings"
 
     def path(self, item: Input) -> Path:
-        """Where an input's ring is, or is to be made."""
+        """Where an input's ring is, or is to be made. Raises EngineError if that is nowhere."""
         name = f"{ring_name(item)}.ring"
         for folder in (self._shared, self._mapped):
-            if (folder / name).exists():
+            if (folder / name).exists() and is_private(folder):
                 return folder / name
         needed = ring_size(ring_mode(item), item.has_track).total_bytes
-        folder = self._shared if _has_room(SHARED_MEMORY, needed) else self._mapped
-        folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-        return folder / name
+        # What somebody else has put at its name is not used.
+        if _has_room(SHARED_MEMORY, needed) and make_private(self._shared):
+            return self._shared / name
+        self._mapped.parent.mkdir(parents=True, exist_ok=True)
+        if not make_private(self._mapped):
+            raise EngineError(f"{self._mapped} belongs to somebody else, so nothing is recorded.")
+        return self._mapped / name
 
     def keep(self, items: "list[Input]") -> None:
         """Remove the rings of all other inputs."""

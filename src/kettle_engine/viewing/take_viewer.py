@@ -17,7 +17,7 @@ from typing import Any
 import zmq
 
 from kettle_core.errors import EngineError, KettleError
-from kettle_engine.addresses import command_address, live_address, socket_folder
+from kettle_engine.addresses import command_address, live_address, open_socket_folder
 from kettle_engine.clock import WallClock
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.protocol import WATCHING
@@ -48,7 +48,7 @@ class TakeViewer:
         self._take = TakeLive(folder)
         self.live: Live | None = self._take
         self._owner, self._inputs = "", dict[str, Any]()
-        socket_folder(door).mkdir(mode=0o700, exist_ok=True)
+        open_socket_folder(door)
         self._socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.ROUTER)
         self._publisher = Publisher(
             self, live_address(door), folder.stills_path, WallClock(time.monotonic_ns())

@@ -78,7 +78,7 @@ class Viewer:
 
     def tell_wanted(self, names: frozenset[str]) -> None:
         """Whose pictures are looked at now."""
-        self._line.send("wanted", names)
+        self._line.send_newest("wanted", names)
 
     def _open(self, rig: Rig, inputs: Sequence[Input], owner: str) -> None:
         if self.live is None:
@@ -112,7 +112,7 @@ class Viewer:
         states = {name: asdict(s) for name, s in self.live.states(now_s).items()}
         if states != self._inputs:
             self._inputs = states
-            self._line.send("inputs", states)
+            self._line.send_newest("inputs", states)
         if now_s - self._publisher.watched_at_s > CLOSE_AFTER_S:
             self._publisher.watched_at_s = now_s
             self._line.send("unwatched")

@@ -16,9 +16,14 @@ Progress = Callable[[int, int], None]
 
 
 def find_unfinished(takes_root: Path) -> list[TakeFolder]:
-    """Takes below a folder that say they are being recorded; one that is held really is."""
+    """Takes below a folder that say they are being recorded; one that is held really is.
+
+    One that was given up is on its way out, under a name with a dot.
+    """
     found = []
     for path in sorted(takes_root.glob("**/take.json")):
+        if path.parent.name.startswith("."):
+            continue
         folder = TakeFolder(path.parent)
         with contextlib.suppress(TakeError):
             if folder.read_info().state == RECORDING:
