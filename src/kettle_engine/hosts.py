@@ -36,6 +36,8 @@ class Hosts:
         self._listed: dict[str, list[DeviceInfo]] = {}
         self._orders = 0
         self._settled: dict[str, str] = {}
+        # The take whose captures are counted, with the inputs that it records.
+        self._account: tuple[Path, list[Input]] | None = None
         for child in self.children.values():
             child.start()
 
@@ -124,6 +126,26 @@ class Hosts:
         for child in self.children.values():
             child.send("wanted", input_ids, looked_at)
 
+    def begin_account(self, folder: Path, inputs: list[Input]) -> None:
+        """Have it written down in a take which captures of some inputs come."""
+        self._account = (folder, inputs)
+        for name in self.children:
+            self._tell_account(name)
+
+    def _tell_account(self, name: str) -> None:
+        if self._account is None:
+            return
+        folder, inputs = self._account
+        mine = tuple(i.id for i in inputs if driver_of(i.device, self._drivers) == name)
+        if mine:
+            self.children[name].send("account", folder, name, mine)
+
+    def end_account(self, until_ns: int) -> None:
+        """Write down what comes until a master time, and no more."""
+        self._account = None
+        for child in self.children.values():
+            child.send("account until", until_ns)
+
     def start_again(self, name: str, inputs: list[Input]) -> None:
         """Start a driver's process that has ended."""
         self._reports[name] = {
@@ -131,4 +153,5 @@ class Hosts:
             for n, r in self._reports[name].items()
         }
         self.children[name].start()
+        self._tell_account(name)
         self.tell_inputs(inputs)

@@ -23,7 +23,7 @@ from kettle_engine.processes import Child
 from kettle_engine.protocol import COUNTDOWN, FINISHING, RECORDING
 from kettle_engine.questions import Reply
 from kettle_engine.recording.drops import away_in_words
-from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended, Order
+from kettle_engine.recording.order import DISK_RESERVE_BYTES, TAIL_NS, Ended, Order
 from kettle_engine.recording.room import Room
 from kettle_media.take.folder import TakeFolder, check_room
 
@@ -332,6 +332,8 @@ class TakeDesk:
         reports = self._hosts.reports
         rings = {i.id: reports[i.id].ring for i in tracks_of(taking.rig)}
         facts = self._hosts.facts(tracks_of(taking.rig))
+        # Before anything of it can be recorded.
+        self._hosts.begin_account(taking.path, tracks_of(taking.rig))
         taking.begun = taking.recorder.send("begin", taking.start_ns, facts, rings)
         if taking.begun:
             self._on_cues(self.cues_now())
@@ -345,6 +347,7 @@ class TakeDesk:
             at_ns = self._clock.now_ns() if after_ns is None else taking.start_ns + after_ns
             taking.stop = (max(at_ns, taking.start_ns + MIN_TAKE_NS), reason)
             taking.recorder.send("stop", *taking.stop)
+            self._hosts.end_account(taking.stop[0] + TAIL_NS)
             return RECORDING
         if before != COUNTDOWN:
             raise EngineError("Nothing is being recorded, so there is nothing to stop.")
@@ -414,6 +417,8 @@ class TakeDesk:
             taking.recorder.start()
 
     def _end(self, taking: Taking, ended: Ended) -> None:
+        # One that ended by itself was not stopped.
+        self._hosts.end_account(self._clock.now_ns())
         self._taking = None
         self._on_cues(None)
         if ended.state != GIVEN_UP:

@@ -20,9 +20,9 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.recording.drops import BUSY
-from kettle_engine.recording.order import Order
+from kettle_engine.recording.order import TAIL_NS, Order
 from kettle_engine.recording.process import run_recorder
-from kettle_engine.recording.recorder import TAIL_NS, Recorder
+from kettle_engine.recording.recorder import Recorder
 from kettle_engine.rings.ring import RingReader, RingWriter
 from kettle_engine.stamps import Arrival, Stamps
 from kettle_media import durable

@@ -1,5 +1,6 @@
 """A driver's process: opens its devices, reads and stamps them, lays what came into rings."""
 
+import contextlib
 import importlib
 import time
 from collections.abc import Callable, Mapping
@@ -17,11 +18,14 @@ from kettle_engine.line import Line
 from kettle_engine.recording.drops import BUSY
 from kettle_engine.rings.places import RingPlaces, ring_mode, ring_name
 from kettle_engine.rings.ring import RingWriter, make_ring
+from kettle_media.account.writing import AccountWriter
 from kettle_media.priority import RECORDS, rank
 
 LIST_EVERY_S, TELL_EVERY_S = 0.5, 0.05
 # So long a driver may take to begin.
 BEGIN_LIMIT_S = 20.0
+# So long the last line of a take's account may take when this process ends.
+LAST_LINE_S = 1.0
 # What may be asked of a driver beside what every driver can do; the studio's faults.
 CALLS = ("surroundings", "switch_surrounding", "state", "set_fault", "jump_clock")
 
@@ -57,9 +61,14 @@ class Host:
         self._orders = 0
         self._listed: object = None
         self._list_at = self._tell_at = 0.0
+        # What came for the take that is recorded, and until when that is told.
+        self._account: AccountWriter | None = None
+        self._account_until_ns: int | None = None
         self._heard: dict[str, Callable[..., None]] = {
             "inputs": self._set_inputs,
             "wanted": self._rack.set_wanted,
+            "account": self._begin_account,
+            "account until": self._end_account,
             "call": self._call,
         }
 
@@ -68,6 +77,9 @@ class Host:
         try:
             self._run()
         finally:
+            if self._account:
+                self._account.write(self._clock.now_ns())
+                self._account.flush(LAST_LINE_S)
             # Who reads the rings need not wait for more.
             for writer in self._writers.values():
                 writer.tell(False, 0)
@@ -80,12 +92,33 @@ class Host:
             delivery = self._rack.step()
             if delivery:
                 self._deliver(delivery)
+            if self._account:
+                self._keep_account(self._account)
             if self._rack.changes:
                 self._rack.changes.clear()
                 self._tell_lost()
                 self._tell_at = 0.0
             if time.monotonic() >= self._tell_at:
                 self._tell()
+
+    def _begin_account(self, folder: Path, who: str, names: tuple[str, ...]) -> None:
+        self._account_until_ns = None
+        # A folder that is gone by now is told by who writes there.
+        with contextlib.suppress(OSError):
+            self._account = AccountWriter(folder, who, names, self._clock.now_ns())
+
+    def _end_account(self, until_ns: int) -> None:
+        self._account_until_ns = until_ns
+
+    def _keep_account(self, account: AccountWriter) -> None:
+        """Each second, and once no more can come that is the take's."""
+        now_ns = self._clock.now_ns()
+        until_ns = self._account_until_ns
+        if until_ns is None or now_ns < until_ns:
+            account.look(now_ns)
+        elif self._rack.next_due_ns() > until_ns:
+            account.close(now_ns)
+            self._account = None
 
     def _set_inputs(self, orders: int, inputs: list[Input]) -> None:
         self._orders, self._told = orders, None
@@ -124,15 +157,18 @@ class Host:
     def _deliver(self, delivery: Delivery) -> None:
         capture, source = delivery.capture, delivery.source
         done = set()
+        stamps = delivery.stamps
         for item in delivery.inputs:
             name = self._names[item.id]
+            if self._account:
+                self._account.came(item.id, stamps.no, stamps.master_ns, stamps.restarted)
             if name in done:
                 continue
             done.add(name)
             writer = self._writer(item)
             writer.write(
                 self._used.of(capture, item) if item.is_picture else capture.data,
-                delivery.stamps,
+                stamps,
                 busy=delivery.why == BUSY,
                 events=delivery.events,
             )

@@ -9,6 +9,8 @@ from kettle_core.rig.rig import Rig
 from kettle_engine.devices.report import DeviceFacts
 
 DISK_RESERVE_BYTES = 200_000_000
+# Devices deliver late; a little more is recorded so that every track reaches the take's end.
+TAIL_NS = 150_000_000
 
 
 @dataclass(frozen=True)

@@ -16,10 +16,11 @@ from kettle_engine.clock import WallClock
 from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.line import Line
 from kettle_engine.recording.drops import BUSY, DEVICE, ENCODER
-from kettle_engine.recording.order import Ended, Order
-from kettle_engine.recording.recorder import TAIL_NS, Recorder
+from kettle_engine.recording.order import TAIL_NS, Ended, Order
+from kettle_engine.recording.recorder import Recorder
 from kettle_engine.recording.track import Track
 from kettle_engine.rings.ring import RingReader
+from kettle_media.account.reading import known_until
 from kettle_media.priority import RECORDS, rank
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.times import last_times, read_times
@@ -33,6 +34,8 @@ TELL_EVERY_S, SYNC_EVERY_S, HEALTH_EVERY_NS = 0.2, 1.0, NS_PER_S
 LOAD_TELLS = 15
 # What was captured before the end is waited for so long.
 DRAIN_NS = 10 * NS_PER_S
+# What devices' processes write down of it is waited for so long.
+ACCOUNT_LIMIT_S = 1.5
 # A disk may take its time for the end; what takes longer hangs.
 FINISH_LIMIT_S = 300.0
 # A track whose newest capture has waited so long is told as late.
@@ -167,7 +170,17 @@ class RecorderProcess:
             time.sleep(HEAR_EVERY_S)
         self._line.send("finishing")
         with self._line.beating(FINISH_LIMIT_S):
+            self._await_account()
             return recorder.finish(self._short())
+
+    def _await_account(self) -> None:
+        """Wait until the devices' processes have written down what came; one may be gone."""
+        until_s = time.monotonic() + ACCOUNT_LIMIT_S
+        stop_ns = self._recorder.stop_master_ns or 0
+        while time.monotonic() < until_s:
+            if min(known_until(self._recorder.folder.path).values(), default=stop_ns) >= stop_ns:
+                return
+            time.sleep(HEAR_EVERY_S)
 
     def _keep_health(self, at_ns: int, status: Mapping[str, Any]) -> None:
         """Each second, for who wants to know afterwards how it was."""

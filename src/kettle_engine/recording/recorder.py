@@ -19,7 +19,7 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.recording.drops import ENCODER
 from kettle_engine.recording.losses import Losses
-from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
+from kettle_engine.recording.order import DISK_RESERVE_BYTES, TAIL_NS, Ended
 from kettle_engine.recording.rig_stills import RigStills
 from kettle_engine.recording.room import Room, left_in_words
 from kettle_engine.recording.take_lines import TakeLines
@@ -27,16 +27,24 @@ from kettle_engine.recording.track import HELD_AT_ONCE_NS, HELD_NS, Track, Track
 from kettle_engine.stamps import Arrival
 from kettle_media.durable import PATIENCE_S, sync_file, sync_folder, within
 from kettle_media.rig_document import rig_to_dict
+from kettle_media.take.accounting import account_of
 from kettle_media.take.cues import note_pause, read_cues
 from kettle_media.take.folder import TakeFolder, check_room, free_bytes
-from kettle_media.take.info import COMPLETE, TakeInfo, TrackInfo, with_damage, with_notes
+from kettle_media.take.info import (
+    COMPLETE,
+    INCOMPLETE,
+    TakeInfo,
+    TrackInfo,
+    with_damage,
+    with_notes,
+)
 from kettle_media.take.json_lines import read_json_lines
 from kettle_media.take.mending import mend_track
 from kettle_media.told import NO_ROOM
 
-# Devices deliver late; a little more is recorded so that every track reaches the take's end.
-TAIL_NS = 150_000_000
 CHECK_EVERY_NS = NS_PER_S // 2
+# A device from which nothing came for so long before the end is away.
+AWAY_NS = NS_PER_S // 2
 UNFINISHED = "unfinished"
 
 
@@ -287,16 +295,22 @@ class Recorder:
             # Of the others a thread hangs in a write; who closes their files would hang as well.
             damaged |= self._close_track(name)
         counts = {name: (t.written, t.dropped) for name, t in self.tracks.items()} | self._mended
+        for name, missing_ns in (short or {}).items():
+            self.note("track cut off", duration_ns - missing_ns, input=name)
         notes = self._notes(short or {}, counts)
         more: dict[str, Any] = {"written_and_dropped": counts}
         if not self._at_once:
             more["encoding_s"] = {n: t.encoding_ns / NS_PER_S for n, t in self.tracks.items()}
         self.note("finished", duration_ns, **more)
         notes += self._lines.close()
+        found = account_of(self.folder, duration_ns)
         self.info = replace(
-            self.info, duration_ns=duration_ns, state=COMPLETE, ended_because=self.reason
+            self.info,
+            duration_ns=duration_ns,
+            state=INCOMPLETE if found else COMPLETE,
+            ended_because=self.reason,
         )
-        self.info = with_notes(with_damage(self.info, damaged), *notes)
+        self.info = with_notes(with_damage(self.info, damaged), *notes, *found)
         return self._put_end()
 
     def _close_track(self, name: str) -> dict[str, str]:
@@ -305,6 +319,7 @@ class Recorder:
         self.losses.end(name)
         try:
             track.close()
+            self._tell_away(track)
             if self.part > 1:
                 mended = mend_track(self.folder, track.info, self.start_master_ns)
                 self._mended[name] = mended.frames, mended.lost_frames
@@ -313,6 +328,14 @@ class Recorder:
             if self.part > 1 and not isinstance(error, NoRoomError):
                 return {name: str(error)}
         return {}
+
+    def _tell_away(self, track: Track) -> None:
+        """Tell of a device that is away as the take ends."""
+        stop_ns = self.stop_master_ns or self.start_master_ns
+        missing_ns = stop_ns - track.written_master_ns
+        if missing_ns > AWAY_NS and track.input.id not in self.errors:
+            end_ns = stop_ns - self.start_master_ns
+            self.losses.gap(track.input.id, missing_ns, end_ns)
 
     def _notes(self, short: Mapping[str, int], counts: Mapping[str, tuple[int, int]]) -> list[str]:
         """What is to be said of a take that has ended."""

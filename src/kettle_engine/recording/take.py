@@ -18,6 +18,7 @@ from kettle_engine.devices.used import UsedPictures
 from kettle_engine.recording.order import DISK_RESERVE_BYTES, Ended
 from kettle_engine.recording.recorder import Recorder
 from kettle_engine.stamps import Arrival
+from kettle_media.account.writing import AccountWriter
 from kettle_media.memory import give_memory_back
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import TakeInfo
@@ -80,8 +81,9 @@ def record_take(
                 cues = (ToScene(0, rig.default_scene.id),)
             kept = [Happening(cue.at_ns, partial(recorder.cue, cue)) for cue in cues]
             due = deque(sorted([*kept, *happenings], key=lambda h: h.at_ns))
+            account = AccountWriter(path, "devices", recorder.tracks, start_ns, at_once=True)
             try:
-                _record(rack, clock, recorder, used, duration_ns, on_progress, due)
+                _record(rack, clock, recorder, used, duration_ns, on_progress, due, account)
             except BaseException:
                 recorder.stop(clock.now_ns(), "interrupted")
                 recorder.finish()
@@ -99,6 +101,7 @@ def _record(
     duration_ns: int,
     on_progress: Callable[[float], None],
     due: deque[Happening],
+    account: AccountWriter,
 ) -> None:
     start_ns, told_s = recorder.start_master_ns, 0
     while not recorder.is_over(clock.now_ns()):
@@ -110,8 +113,11 @@ def _record(
         if delivery:
             for item in delivery.inputs:
                 if item.id in recorder.tracks:
+                    stamps = delivery.stamps
+                    account.came(item.id, stamps.no, stamps.master_ns, stamps.restarted)
                     _take(recorder, delivery, used, item.id)
         recorder.check(clock.now_ns())
+        account.look(clock.now_ns())
         if elapsed_ns >= duration_ns:
             recorder.stop(start_ns + duration_ns)
         if elapsed_ns // NS_PER_S > told_s:
@@ -119,6 +125,7 @@ def _record(
             on_progress(min(elapsed_ns, duration_ns) / NS_PER_S)
             if told_s % GIVE_BACK_EVERY_S == 0:
                 give_memory_back()
+    account.close(clock.now_ns())
 
 
 def _take(recorder: Recorder, delivery: Delivery, used: UsedPictures, name: str) -> None:

@@ -16,6 +16,8 @@ from kettle_media.rig_document import mode_from_dict, mode_to_dict, rig_from_dic
 FORMAT_NAME = "vast-kettle-take"
 SCHEMA_PATH = Path(__file__).parents[1] / "schemas" / "take.schema.json"
 RECORDING, COMPLETE, REPAIRED = "recording", "complete", "repaired"
+# It ended as it should, but of what came not all is there, or told as lost.
+INCOMPLETE = "incomplete"
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ import numpy as np
 from kettle_core.errors import NoRoomError, TakeError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.durable import LineFile
+from kettle_media.take.accounting import account_of
 from kettle_media.take.folder import TakeFolder, free_bytes
 from kettle_media.take.info import RECORDING, TakeInfo, TrackInfo, with_damage, with_notes
 from kettle_media.take.mending import SPARE_BYTES, mend_track
@@ -34,6 +35,7 @@ class Verdict:
     track: str
     state: str
     words: str
+    ends_ns: int = 0
 
 
 def recover_take(
@@ -82,9 +84,8 @@ def _recovered(folder: TakeFolder, info: TakeInfo, track: TrackInfo) -> Verdict:
     folder.playable_path(track).unlink(missing_ok=True)
     there_s = mended.ends_ns / NS_PER_S
     lost = f", {mended.lost_frames} frames of it are lost" if mended.lost_frames else ""
-    return Verdict(
-        track.name, RECOVERED, f"{title}: {fault}; {there_s:.1f} s are there{lost}{words}."
-    )
+    told = f"{title}: {fault}; {there_s:.1f} s are there{lost}{words}."
+    return Verdict(track.name, RECOVERED, told, mended.ends_ns)
 
 
 def _fault(folder: TakeFolder, track: TrackInfo) -> str:
@@ -178,10 +179,15 @@ def _note(folder: TakeFolder, info: TakeInfo, found: list[Verdict]) -> None:
     lost = {v.track: v.words for v in found if v.state == LOST}
     info = with_damage(info, {**dict.fromkeys(info.damaged, ""), **lost})
     notes = [v.words for v in found if v.state != WHOLE and v.words not in info.notes]
+    journal = LineFile(folder.journal_path, at_once=True)
+    for verdict in found:
+        if verdict.state == RECOVERED:
+            cut_off = {"what": "track cut off", "input": verdict.track}
+            journal.write({"at_ns": verdict.ends_ns, **cut_off})
+    notes += account_of(folder, info.duration_ns or 0)
     try:
         folder.write_info(with_notes(info, *notes))
         shutil.rmtree(folder.path / "survey", ignore_errors=True)
-        journal = LineFile(folder.journal_path, at_once=True)
         told = [vars(v) for v in found]
         journal.write({"at_ns": info.duration_ns or 0, "what": "recovered", "tracks": told})
     except OSError as error:

@@ -8,10 +8,13 @@ from pathlib import Path
 from kettle_core.errors import NoRoomError, TakeError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.durable import LineFile
+from kettle_media.take.accounting import account_of
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, REPAIRED, TakeInfo, with_damage, with_notes
 from kettle_media.take.mending import mend_track
 
+# Tracks end so near to each other that it need not be told.
+TOLD_NS = NS_PER_S // 4
 Progress = Callable[[int, int], None]
 
 
@@ -51,12 +54,16 @@ def repair_take(folder: TakeFolder, on_progress: Progress = lambda done, total: 
 def _repair(folder: TakeFolder, info: TakeInfo, on_progress: Progress) -> TakeInfo:
     folder.give_room()
     damaged: dict[str, str] = {}
+    cut_off: dict[str, int] = {}
     notes, ends_ns = [], []
     for number, track in enumerate(info.tracks):
         on_progress(number, len(info.tracks))
         try:
             mended = mend_track(folder, track, info.start_master_ns)
             ends_ns.append(mended.ends_ns)
+            cut_off[track.name] = mended.ends_ns
+            if mended.lost_frames:
+                notes.append(f"{track.title}: {mended.lost_frames} of it were lost within.")
             notes += [mended.kept_back] if mended.kept_back else []
         except NoRoomError:
             raise
@@ -70,6 +77,13 @@ def _repair(folder: TakeFolder, info: TakeInfo, on_progress: Progress) -> TakeIn
         f"This take was cut off and has been repaired; {duration_ns / NS_PER_S:.1f} s of it "
         "are there.",
     )
+    journal = LineFile(folder.journal_path, at_once=True)
+    for name, at_ns in cut_off.items():
+        title = info.track(name).title
+        journal.write({"at_ns": at_ns, "what": "track cut off", "input": name})
+        if duration_ns - at_ns > TOLD_NS:
+            notes.append(f"{title} ends {(duration_ns - at_ns) / NS_PER_S:.1f} s before that.")
+    notes += account_of(folder, duration_ns)
     info = replace(info, duration_ns=duration_ns, state=REPAIRED, ended_because="cut off")
     info = with_notes(with_damage(info, damaged), *notes)
     try:
@@ -79,6 +93,5 @@ def _repair(folder: TakeFolder, info: TakeInfo, on_progress: Progress) -> TakeIn
             f"{folder.path.name} was brought into order, but that can't be noted: {error}. "
             "Make room on the disk; nothing is lost."
         ) from error
-    journal = LineFile(folder.journal_path, at_once=True)
     journal.write({"at_ns": duration_ns, "what": "repaired", "notes": notes})
     return info

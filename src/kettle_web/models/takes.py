@@ -31,6 +31,7 @@ class Take(Edited, Deletable):
     class State(models.TextChoices):
         RECORDING = "recording", "being recorded"
         COMPLETE = "complete", "complete"
+        INCOMPLETE = "incomplete", "not all of it is there"
         REPAIRED = "repaired", "cut off and repaired"
         FAILED = "failed", "failed"
 

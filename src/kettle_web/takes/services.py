@@ -195,7 +195,7 @@ def look_after_takes() -> None:
         for name in sorted(n for n in entries if n[0] != "."):
             if (path / name / "take.json").exists():
                 _add_found_take(TakeFolder(path / name), root, recording=name == busy)
-    ended = (Take.State.COMPLETE, Take.State.REPAIRED)
+    ended = (Take.State.COMPLETE, Take.State.INCOMPLETE, Take.State.REPAIRED)
     for take in Take.objects.filter(survey_job=None, state__in=ended)[:MOST_SURVEYS]:
         order_survey(take=take)
     for take in Take.objects.filter(state=Take.State.FAILED).exclude(looked_at=None):
