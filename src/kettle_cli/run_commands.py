@@ -10,14 +10,24 @@ import urllib.error
 import urllib.request
 from argparse import Namespace
 from collections.abc import Callable
+from pathlib import Path
 
 from kettle_cli.children import Child, end, fork, log_end, program, watch
 from kettle_cli.paths import DATA
-from kettle_core.errors import KettleError
+from kettle_core.errors import EngineError, KettleError
 from kettle_engine.client import EngineClient
+from kettle_engine.code import code_digest
 from kettle_engine.pace import LEAST_PER_S, MOST_PER_S, REFRESH
+from kettle_engine.protocol import IDLE, WATCHING
 from kettle_media.priority import ANSWERS, SHOWS, WORKS
 
+# What lies in a data folder, and the file that says that it is one (docs/architecture.md).
+MARK = ".vast-kettle"
+OURS = (
+    *("db.sqlite3", "db.sqlite3-wal", "db.sqlite3-shm", "takes", "pictures", "studio", "material"),
+    *("heard", "logs", "static", "rings", "files", "exports", "trials", "viewers", "secret.txt"),
+    *("engine.lock", MARK),
+)
 FIRST_PORT, PORTS_TRIED = 8470, 30
 START_TIMEOUT_S = 60
 # A message of a page has some KB; a request that hangs holds up the end for 5 s at most.
@@ -28,13 +38,42 @@ def demo(options: Namespace) -> int:
     """Make demo data and start everything."""
     if options.fresh and DATA.exists():
         _refuse_while_running("deleted")
-        shutil.rmtree(DATA)
+        delete_data(DATA, options.yes)
     return _run(options, with_demo=True)
 
 
 def serve(options: Namespace) -> int:
     """Start everything with your own data."""
     return _run(options, with_demo=False)
+
+
+def delete_data(data: Path, is_sure: bool) -> None:
+    """Delete what Vast Kettle has put into its data folder, and nothing else.
+
+    Raises KettleError where the folder is not marked as ours, or takes are in it and nobody has
+    said that they may go.
+    """
+    if not (data / MARK).is_file():
+        if not any(data.iterdir()):
+            return
+        raise KettleError(
+            f"{data} was not made by Vast Kettle, so nothing was deleted. Name another folder with "
+            "KETTLE_DATA, or empty this one yourself."
+        )
+    takes = len(list((data / "takes").glob("*/take.json")))
+    if takes and not is_sure:
+        raise KettleError(
+            f"{takes} takes lie in {data}, so nothing was deleted. Add --yes to delete them too."
+        )
+    for name in OURS:
+        path = data / name
+        if path.is_dir() and not path.is_symlink():
+            shutil.rmtree(path)
+        else:
+            path.unlink(missing_ok=True)
+    left = sorted(path.name for path in data.iterdir())
+    if left:
+        print(f"Left as it was, as it is not ours: {', '.join(left[:9])}.", flush=True)
 
 
 def _refuse_while_running(what: str) -> None:
@@ -51,6 +90,8 @@ def _run(options: Namespace, with_demo: bool) -> int:
     os.environ[REFRESH] = str(options.refresh)
     DATA.mkdir(parents=True, exist_ok=True)
     DATA.chmod(0o700)
+    # Who finds it knows whose data this is.
+    (DATA / MARK).touch()
     engine = Child(
         "engine", program(sys.executable, "-m", "kettle_engine.server", str(DATA)), ANSWERS
     )
@@ -61,12 +102,11 @@ def _run(options: Namespace, with_demo: bool) -> int:
         Child("web", fork(answer_pages, port), ANSWERS),
     ]
     ended: list[int] = []
-    for number in (signal.SIGINT, signal.SIGTERM):
+    # A terminal that is closed ends it as Ctrl-C does: the engine finishes a running take.
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda got, _frame: ended.append(got))
     try:
-        if _engine_listens():
-            print("A recording engine runs already and is used.", flush=True)
-        else:
+        if not _uses_running_engine():
             # It takes as long to start as the rest.
             engine.start()
             children.insert(0, engine)
@@ -109,6 +149,30 @@ def answer_pages(port: int) -> None:
         use_colors=False,
         timeout_graceful_shutdown=END_S,
     )
+
+
+def _uses_running_engine() -> bool:
+    """Whether an engine is there that goes on; one of older code is ended unless it records."""
+    if not _engine_listens():
+        return False
+    try:
+        client = EngineClient(DATA, timeout_ms=4000)
+        found, state = client.ask("hello"), client.ask("status")["state"]
+    except EngineError:
+        # It does not answer, and its lock keeps others out.
+        return True
+    if found.get("code") == code_digest():
+        print("A recording engine runs already and is used.", flush=True)
+        return True
+    if state not in (IDLE, WATCHING):
+        print("A recording engine of older code records and is used; start anew after the take.")
+        return True
+    print("A recording engine of older code runs and is started again.", flush=True)
+    os.kill(int(found["pid"]), signal.SIGTERM)
+    deadline = time.monotonic() + START_TIMEOUT_S
+    while _engine_listens() and time.monotonic() < deadline:
+        time.sleep(0.1)
+    return False
 
 
 def _prepare(with_demo: bool) -> None:

@@ -46,6 +46,7 @@ def _add_running(words: Any) -> None:
         )
         _does(command, f"run_commands:{run}")
     demo.add_argument("--fresh", action="store_true", help="delete all data first")
+    demo.add_argument("--yes", action="store_true", help="with --fresh: takes too")
     say = words.add_parser("say", help="Tell a running engine what to do.", add_help=False)
     say.add_argument("words", nargs="*")
     _does(say, "say:say")

@@ -9,6 +9,7 @@ from typing import Any
 from kettle_core.errors import EngineError, KettleError
 from kettle_core.rig.file_names import file_name
 from kettle_core.rig.first_rig import rig_of_devices
+from kettle_engine.code import code_digest
 from kettle_engine.cueing import PlannedStep
 from kettle_engine.engine import Engine
 from kettle_engine.protocol import device_to_dict
@@ -38,10 +39,11 @@ class Commands:
     """Some are answered at once, some by another process later; those of the viewer are its own."""
 
     def __init__(self, engine: Engine, takes: Path, end: Callable[[], None]) -> None:
-        self._engine, self._takes = engine, takes
+        self._engine, self._takes, self._code = engine, takes, code_digest()
         self._commands: dict[str, Callable[[Values], Any]] = {
             "hello": lambda _: {
                 "pid": os.getpid(),
+                "code": self._code,
                 "pids": self._engine.pids(),
                 "repaired": self._engine.repaired,
             },

@@ -13,7 +13,42 @@ import urllib.request
 from pathlib import Path
 from urllib.error import HTTPError
 
+from kettle_cli.run_commands import MARK, delete_data
+from kettle_core.errors import KettleError
+from kettle_engine.client import EngineClient
 from tests.browser.case import TOP
+
+
+class Fresh(unittest.TestCase):
+    def setUp(self):
+        self.data = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def test_a_folder_that_is_not_ours_is_left_alone_and_of_ours_only_what_is_ours_goes(self):
+        (self.data / "letters.txt").write_text("mine")
+        with self.assertRaisesRegex(KettleError, "was not made by Vast Kettle"):
+            delete_data(self.data, is_sure=True)
+        (self.data / MARK).touch()
+        (self.data / "takes" / "t1").mkdir(parents=True)
+        (self.data / "takes" / "t1" / "take.json").touch()
+        with self.assertRaisesRegex(KettleError, "1 takes lie in .* Add --yes"):
+            delete_data(self.data, is_sure=False)
+        delete_data(self.data, is_sure=True)
+        self.assertEqual([path.name for path in self.data.iterdir()], ["letters.txt"])
+
+
+class Closed(unittest.TestCase):
+    def test_a_terminal_that_is_closed_ends_all_of_it(self):
+        with tempfile.TemporaryDirectory() as folder:
+            data = {"KETTLE_DATA": folder, "DJANGO_SETTINGS_MODULE": "kettle_web.settings"}
+            command = [sys.executable, "-m", "kettle_cli", "serve"]
+            with subprocess.Popen(
+                command, cwd=TOP, env=os.environ | data, stdout=subprocess.PIPE, text=True
+            ) as serve:
+                next(x for x in serve.stdout if "is ready" in x)
+                engine = EngineClient(Path(folder)).ask("hello")["pid"]
+                serve.send_signal(signal.SIGHUP)
+                self.assertEqual(serve.wait(60), 0)
+                self.assertFalse(Path(f"/proc/{engine}").exists())
 
 
 class Running(unittest.TestCase):

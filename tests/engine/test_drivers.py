@@ -1,9 +1,12 @@
 """What every driver must do, tried on each; and what the studio's faults do to the engine."""
 
+import os
 import tempfile
+import threading
 import unittest
 from fractions import Fraction
 from pathlib import Path
+from unittest import mock
 
 import av
 import numpy as np
@@ -18,10 +21,20 @@ from kettle_engine.devices.drivers import Drivers
 from kettle_engine.devices.rack import Rack
 from kettle_engine.devices.report import LIVE
 from kettle_engine.viewing.watch import PictureWatch
-from kettle_media.rig.file_driver import FileDriver
+from kettle_media.rig import file_driver
+from kettle_media.rig.file_driver import Ahead, FileDriver
 from kettle_media.sound.sound_file import write_sound_file
 from kettle_studio.computer import BAR_PX
 from kettle_studio.driver import Studio
+
+
+def write_video(path, width, height):
+    """One frame of a size."""
+    with av.open(str(path), "w") as container:
+        video = container.add_stream("ffv1", rate=Fraction(1))
+        video.width, video.height, video.pix_fmt = width, height, "yuv420p"
+        container.mux(video.encode(av.VideoFrame(width, height, "yuv420p")))
+        container.mux(video.encode(None))
 
 
 def make_material(folder):
@@ -339,8 +352,49 @@ class OddFiles(unittest.TestCase):
                                              + b"data\x08\0\0\0" + b"\0" * 8)  # fmt: skip
         (folder / "cut.mp4").write_bytes((folder / "clip.mp4").read_bytes()[:900])
         (folder / "pipe.wav").symlink_to("/dev/zero")
+        os.mkfifo(folder / "fifo.mp4")
+        (folder / ".clip.mp4.part.mp4").write_bytes((folder / "clip.mp4").read_bytes())
+        (folder / "list.mp4").write_text("ffconcat version 1.0\nfile clip.mp4\n")
+        (folder / "nothing.mp4").touch()
+        no_text = os.fsencode(folder) + b"/" + b"\xff" * 251 + b".mp4"
+        Path(os.fsdecode(no_text)).write_bytes((folder / "clip.mp4").read_bytes())
+        write_video(folder / "wide.mkv", 8192, 16)
         names = {d.name for d in FileDriver(folder).list_devices()}
         self.assertEqual(names, {"clip.mp4", "Sound of clip.mp4", "voice.flac"})
+
+    def test_a_file_that_grows_is_looked_into_once_it_does_not(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        make_material(folder)
+        whole = (folder / "clip.mp4").read_bytes()
+        driver = FileDriver(folder, waits=False)
+        looked = self.enterContext(mock.patch.object(file_driver, "probe_file"))
+        for size in range(1, 6):
+            (folder / "clip.mp4").write_bytes(whole[: len(whole) * size // 6])
+            driver.list_devices()
+        self.assertNotIn("clip.mp4", {call.args[0].name for call in looked.call_args_list})
+        for _ in range(3):
+            driver.list_devices()
+        names = [call.args[0].name for call in looked.call_args_list]
+        self.assertEqual(sorted({*names}), ["broken.mp4", "clip.mp4", "voice.flac"])
+        self.assertEqual(len(names), 3)
+
+    def test_a_file_that_decodes_slowly_holds_up_nobody(self):
+        going = threading.Event()
+
+        def frames():
+            yield "first"
+            going.wait(60)
+            yield "second"
+
+        ahead = Ahead(frames())
+        self.addCleanup(ahead.close)
+        self.addCleanup(going.set)
+        self.assertEqual(ahead.next(10.0), "first")
+        self.assertIsNone(ahead.next(0.001))
+        going.set()
+        self.assertEqual(ahead.next(10.0), "second")
+        with self.assertRaises(EOFError):
+            ahead.next(10.0)
 
     def test_a_file_that_is_emptied_while_it_plays_is_told(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))

@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from kettle_core.errors import EngineError
 from kettle_core.rig.devices import Event, Mode
 from kettle_engine.rings import ring as rings
-from kettle_engine.rings.ring import RingReader, RingWriter, ring_size
+from kettle_engine.rings.ring import MOST_UNSENT, RingReader, RingWriter, ring_size
 from kettle_engine.stamps import Stamps
 
 SMALL = Mode(16, 8, Fraction(30))
@@ -124,6 +124,25 @@ class Rings(unittest.TestCase):
             write(writer, number)
         came = [event for _ in range(12) for event in reader.read().events]
         self.assertEqual(came, events)
+
+    def test_a_pointer_that_is_faster_than_its_room_is_thinned_and_nothing_else_is_lost(self):
+        writer, reader = RingWriter(self.path, SMALL), RingReader(self.path)
+        came, waiting = [], []
+        # Of a thousand moves a tenth of a second, each with a key after it.
+        for number in range(60):
+            at = range(1000 * number, 1000 * number + 1000)
+            moves = [Event(n, "pointer", {"x": n / 7, "y": n / 3}) for n in at]
+            write(writer, number, events=[*moves, Event(at[-1], "key", {"key": "a"})])
+            came += reader.read().events
+            waiting.append(len(writer._unsent))
+        self.assertLess(max(waiting), 4 * MOST_UNSENT)
+        while waiting[-1]:
+            write(writer, len(waiting))
+            came += reader.read().events
+            waiting.append(len(writer._unsent))
+        self.assertEqual(sum(event.kind == "key" for event in came), 60)
+        times = [event.device_ns for event in came]
+        self.assertEqual(times, sorted(times))
 
     def test_a_reader_can_begin_with_what_came_before_it(self):
         writer = RingWriter(self.path, SMALL)

@@ -25,7 +25,8 @@ import json
 import mmap
 import os
 import struct
-from collections.abc import Callable, Sequence
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from copy import copy
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -45,7 +46,9 @@ PICTURE_S, SOUND_S, ENTRIES_S = 0.75, 15.0, 20.0
 # A picture's ring holds no more than this, but always some frames; fewer are only looked at.
 MOST_DATA_BYTES, LEAST_FRAMES, SHALLOW_FRAMES = 128 << 20, 8, 3
 SHALLOW_ENTRIES = 64
-EVENT_BYTES = 1536
+EVENT_BYTES = 4096
+# Of a pointer that moves faster than there is room for every other move is left out.
+MOST_UNSENT = 512
 # Data are looked at where they lie while the writer has at least that part of the ring before it.
 LASTING = 0.25
 # Devices may deliver blocks as short as this.
@@ -190,7 +193,8 @@ class RingWriter:
         # Device times need not go on from what another process wrote.
         self._takes_over = int(self._ring.header[_HEAD]) > 0
         self._last: tuple[int, int, tuple[int, int], bool] | None = None
-        self._unsent: list[Event] = []
+        # Events that no entry has yet, each as JSON: done once, however long it waits.
+        self._unsent: deque[tuple[bool, bytes]] = deque()
 
     def tell(self, live: bool, due_ns: int) -> None:
         """Say whether the device is there and when (master ns) its next capture is due."""
@@ -240,18 +244,28 @@ class RingWriter:
 
     def _pack_events(self, events: Sequence[Event]) -> bytes:
         """As many events as there is room for; the rest goes with the next entry."""
-        self._unsent += events
-        room = self._ring.entry_bytes - _ENTRY.size
-        rows = [[e.device_ns, e.kind, e.values] for e in self._unsent]
-        sent = len(rows)
-        packed = json.dumps(rows).encode() if rows else b""
-        while len(packed) > room:
-            sent = sent // 2
-            packed = json.dumps(rows[:sent]).encode() if sent else b""
-        if rows and not sent:
-            sent = 1  # one alone that does not fit is left out
-        del self._unsent[:sent]
-        return packed
+        room = self._ring.entry_bytes - _ENTRY.size - len("[]")
+        for event in events:
+            row = json.dumps([event.device_ns, event.kind, event.values]).encode()
+            # One alone that does not fit is left out.
+            if len(row) <= room:
+                self._unsent.append((event.kind == "pointer", row))
+        if len(self._unsent) > MOST_UNSENT:
+            self._unsent = deque(_thinned(self._unsent))
+        sent: list[bytes] = []
+        while self._unsent and len(self._unsent[0][1]) + len(",") * bool(sent) <= room:
+            row = self._unsent.popleft()[1]
+            room -= len(row) + len(",") * bool(sent)
+            sent.append(row)
+        return b"[" + b",".join(sent) + b"]" if sent else b""
+
+
+def _thinned(events: Iterable[tuple[bool, bytes]]) -> Iterator[tuple[bool, bytes]]:
+    moves = 0
+    for is_move, row in events:
+        moves += is_move
+        if not is_move or moves % 2:
+            yield is_move, row
 
 
 class RingReader:

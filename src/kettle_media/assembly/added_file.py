@@ -23,6 +23,7 @@ from kettle_core.errors import CutError
 from kettle_core.sound.mixing import to_integers
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.durable import put_in_place
+from kettle_media.foreign import open_foreign
 from kettle_media.rig.intake import playable_ending, receive
 from kettle_media.take.sound_track import MASTER_HZ
 from kettle_media.told import Told
@@ -119,7 +120,7 @@ def sound_path(folder: Path, file: AddedFile) -> Path:
 
 def _picture_length_s(path: Path) -> float:
     """Up to the end of its last frame, from its packets."""
-    with Told(path), av.open(str(path)) as container:
+    with Told(path), open_foreign(path) as container:
         stream = container.streams.video[0]
         times = [
             (packet.pts, packet.duration or 0)
@@ -136,7 +137,7 @@ def _picture_length_s(path: Path) -> float:
 def _write_sound(path: Path, target: Path, shown: str) -> float:
     """Its sound as a WAV file that begins where its picture does; gives its length in s."""
     to_plain, dither = av.AudioResampler("fltp", "stereo", MASTER_HZ), np.random.default_rng(0)
-    with Told(path), av.open(str(path)) as container:
+    with Told(path), open_foreign(path) as container:
         lead = _lead_samples(container)
         most = MOST_FILE_S * MASTER_HZ
         with Told(target, True, "{} cannot be written"), wave.open(str(target), "wb") as out:

@@ -202,6 +202,7 @@ class _Work:
             self._level(order.lufs)
             self._measures_left = 0.0
         sizes: list[tuple[float, int]] = []
+        fitting: list[tuple[int, Aim]] = []
         while True:
             name = self._name(aim)
             known = self._spool.tried(name)
@@ -213,11 +214,17 @@ class _Work:
             sizes.append((aim.kbps, size))
             following = next_aim(order, aim, self._mode, self._length_s, size)
             fits = size <= order.max_mb * 1e6
+            fitting += [(size, aim)] if fits else []
             if following is None or (fits and self._quality_ends(sizes)):
                 return len(sizes)
             if len(sizes) >= MOST_TRIES:
-                if fits:
+                best = max(fitting, key=lambda f: f[0], default=None)
+                if best == (size, aim):
                     return len(sizes)
+                if best:
+                    # No size lies nearer; the best of them is made once more.
+                    self._encode(best[1], plan.frames)
+                    return len(sizes) + 1
                 raise CutError(
                     f"After {MOST_TRIES} tries it is still {size / 1e6:.1f} MB. Allow more, or "
                     "choose fewer lines.",

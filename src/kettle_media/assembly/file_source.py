@@ -15,6 +15,7 @@ from kettle_core.sound.levels import Sound
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.added_file import file_path, sound_path
+from kettle_media.foreign import open_foreign
 from kettle_media.picture.frame_planes import frame_to_picture
 from kettle_media.program.renderer import BLACK, GREY
 from kettle_media.told import Told
@@ -92,7 +93,7 @@ class FileSource:
         self._path = file_path(folder, file)
         self._sound = FileSound(sound_path(folder, file))
         with Told(self._path, sentence="The file {} cannot be read"):
-            self._container = av.open(str(self._path))
+            self._container = open_foreign(self._path)
         stream = self._container.streams.video[0]
         stream.thread_type = "AUTO"
         self._starts_s = float((stream.start_time or 0) * (stream.time_base or 0))

@@ -67,20 +67,28 @@ class CleanedSound:
             If the track can't be read or the disk won't have what is made of it.
         """
         target = self._target
-        if not target.is_file():
-            with Told(target, writing=True):
-                self.folder.cleaned_path.mkdir(exist_ok=True)
-                # What other values made is of no more use.
-                for old in self.folder.cleaned_path.glob(f"{self.track.name}-????????????????.*"):
+        with Told(target, writing=True):
+            self.folder.cleaned_path.mkdir(exist_ok=True)
+        # Who cleans the same take is waited for; it may be this very sound.
+        with self.folder.alone(give_way, place=self.folder.cleaned_path):
+            if not target.is_file():
+                self._make(target, give_way)
+            return self._read()
+
+    def _make(self, target: Path, give_way: GiveWay) -> None:
+        # What other values made is of no more use, and nor is what was left half made.
+        name = self.track.name
+        part = target.with_name(f".{target.stem}.part.mkv")
+        with Told(target, writing=True):
+            for pattern in (f"{name}-????????????????.*", f".{name}-*.part.*"):
+                for old in self.folder.cleaned_path.glob(pattern):
                     old.unlink(missing_ok=True)
-            part = target.with_name(f".{target.stem}.part.mkv")
-            try:
-                self._clean(give_way, SoundWriter(part, self._mode))
-                with Told(target, writing=True):
-                    put_in_place(part, target)
-            finally:
-                part.unlink(missing_ok=True)
-        return self._read()
+        try:
+            self._clean(give_way, SoundWriter(part, self._mode))
+            with Told(target, writing=True):
+                put_in_place(part, target)
+        finally:
+            part.unlink(missing_ok=True)
 
     def from_anywhere(self) -> tuple["CleanedFrom", RawTrack]:
         """Cleaned while it is read, and what is to be closed."""

@@ -1,5 +1,7 @@
 """The "file" driver: plays video and sound files of a folder as inputs, over and over."""
 
+import queue
+import threading
 from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
@@ -10,7 +12,7 @@ import numpy as np
 from av.error import FFmpegError
 from numpy.typing import NDArray
 
-from kettle_core.errors import DeviceError
+from kettle_core.errors import DeviceError, KettleError
 from kettle_core.picture.picture import Plane
 from kettle_core.rig.devices import (
     BLOCK_SAMPLES,
@@ -23,11 +25,28 @@ from kettle_core.rig.devices import (
     Surrounding,
 )
 from kettle_core.timing.ticks import NS_PER_S, frame_to_ns
+from kettle_media.foreign import open_foreign
 from kettle_media.picture.frame_planes import frame_to_i420
 from kettle_media.rig.probe import SOUND_ENDINGS, VIDEO_ENDINGS, Probe, probe_file
 
 PREFIX = "file:"
 SOUND_SUFFIX = "#sound"
+# Frames that are decoded ahead, and how long one is waited for while others fall due.
+AHEAD, PATIENCE_S, FIRST_LIMIT_S, LOOK_S = 3, 0.005, 10.0, 0.2
+
+
+def is_offered(path: Path) -> bool:
+    """Whether a file may be one to play: not one that is hidden or half there, or a pipe.
+
+    Names that are no UTF-8 can't be told to anybody.
+    """
+    if path.name.startswith(".") or path.suffix.lower() not in VIDEO_ENDINGS + SOUND_ENDINGS:
+        return False
+    try:
+        path.name.encode()
+    except UnicodeEncodeError:
+        return False
+    return path.is_file()
 
 
 class FileDriver:
@@ -38,26 +57,40 @@ class FileDriver:
 
     def __init__(self, folder: Path, waits: bool = True) -> None:
         self._folder = folder
-        self._probes: dict[tuple[str, int, int], Future[Probe]] = {}
+        # By name what a file was when it was looked at last, and what was found in it then.
+        self._seen: dict[str, tuple[int, int]] = {}
+        self._probes: dict[str, tuple[tuple[int, int], Future[Probe]]] = {}
         self._waits = waits
         self._prober = ThreadPoolExecutor(1, "probe")
 
     def _files(self) -> list[tuple[Path, Probe]]:
         found = []
-        endings = VIDEO_ENDINGS + SOUND_ENDINGS
-        paths = sorted(self._folder.glob("*")) if self._folder.is_dir() else []
+        paths = sorted(filter(is_offered, self._folder.glob("*"))) if self._folder.is_dir() else []
+        names = {path.name for path in paths}
+        self._probes = {name: kept for name, kept in self._probes.items() if name in names}
         for path in paths:
-            if path.suffix.lower() not in endings or not path.is_file():
-                continue
-            stat = path.stat()
-            key = (path.name, stat.st_size, stat.st_mtime_ns)
-            if key not in self._probes:
-                self._probes[key] = self._prober.submit(probe_file, path)
-            probed = self._probes[key]
-            if self._waits or probed.done():
-                with suppress(DeviceError):
+            with suppress(OSError, KettleError):
+                probed = self._probed(path)
+                if probed and (self._waits or probed.done()):
                     found.append((path, probed.result()))
         return found
+
+    def _probed(self, path: Path) -> "Future[Probe] | None":
+        """What is in a file; one that still grows is looked into once it has not for a look."""
+        stat = path.stat()
+        now = (stat.st_size, stat.st_mtime_ns)
+        before, self._seen[path.name] = self._seen.get(path.name), now
+        known = self._probes.get(path.name)
+        if known and known[0] == now:
+            return known[1]
+        if not self._waits and before != now:
+            return known[1] if known else None
+        if known and not known[1].done():
+            # One look at a time.
+            return None
+        probe = self._prober.submit(probe_file, path)
+        self._probes[path.name] = (now, probe)
+        return probe
 
     def list_devices(self) -> Sequence[DeviceInfo]:
         """Picture and sound of every file."""
@@ -88,8 +121,11 @@ class FileDriver:
                     offered = info.modes[0].in_words()
                     raise DeviceError(f"{info.name} has only the mode {offered}.")
                 name = device_id.removeprefix(PREFIX).removesuffix(SOUND_SUFFIX)
-                kind = FilePictures if info.is_picture else FileSound
-                return kind(info, mode, self._folder / name, from_ns)
+                path = self._folder / name
+                if info.is_picture:
+                    patience_s = FIRST_LIMIT_S if self._waits else PATIENCE_S
+                    return FilePictures(info, mode, path, from_ns, patience_s)
+                return FileSound(info, mode, path, from_ns)
         name = device_id.removeprefix(PREFIX).removesuffix(SOUND_SUFFIX)
         raise DeviceError(f"The file {name} is not there.", "unplugged")
 
@@ -146,19 +182,65 @@ class _FileDevice:
         return DeviceError(f"{self._path.name} cannot be played: {error}.")
 
 
+class Ahead:
+    """Frames of a file, decoded some ahead in a thread: who reads other devices too can't wait."""
+
+    def __init__(self, frames: Iterator[av.VideoFrame]) -> None:
+        self._ready: queue.Queue[av.VideoFrame | Exception] = queue.Queue(AHEAD)
+        self._over = threading.Event()
+        self._frames = frames
+        threading.Thread(target=self._run, name="decode", daemon=True).start()
+
+    def next(self, patience_s: float) -> av.VideoFrame | None:
+        """The next frame, None if there is none by then. Raises what decoding raised."""
+        try:
+            found = self._ready.get(patience_s > 0, patience_s or None)
+        except queue.Empty:
+            return None
+        if isinstance(found, Exception):
+            # Whoever asks again hears the same.
+            self._ready.put(found)
+            raise found
+        return found
+
+    def close(self) -> None:
+        """Decode no more."""
+        self._over.set()
+
+    def _run(self) -> None:
+        try:
+            for frame in self._frames:
+                if not self._put(frame):
+                    return
+            self._put(EOFError("it holds nothing any more"))
+        except Exception as error:  # raised again where a frame is asked for
+            self._put(error)
+
+    def _put(self, item: av.VideoFrame | Exception) -> bool:
+        while not self._over.is_set():
+            with suppress(queue.Full):
+                self._ready.put(item, timeout=LOOK_S)
+                return True
+        return False
+
+
 class FilePictures(_FileDevice):
     """The picture of a video file, in order, at its average rate."""
 
-    def __init__(self, info: DeviceInfo, mode: Mode, path: Path, from_ns: int) -> None:
+    def __init__(
+        self, info: DeviceInfo, mode: Mode, path: Path, from_ns: int, patience_s: float
+    ) -> None:
         super().__init__(info, mode, path, from_ns)
-        self._frames = self._play()
+        self._patience_s = patience_s
+        self._ahead = Ahead(self._play())
+        self._shown: Plane | None = None
 
     def _play(self) -> Iterator[av.VideoFrame]:
         given = 1
         while given:
             # A file that has come to hold nothing is not played over and over.
             given = 0
-            with av.open(str(self._path)) as container:
+            with open_foreign(self._path) as container:
                 for frame in container.decode(container.streams.video[0]):
                     given += 1
                     yield frame
@@ -166,28 +248,35 @@ class FilePictures(_FileDevice):
     def _time_ns(self, no: int) -> int:
         return frame_to_ns(no, self.mode.fps)
 
-    def _next(self) -> av.VideoFrame:
+    def _next(self, patience_s: float) -> av.VideoFrame | None:
         try:
-            return next(self._frames)
-        except (FFmpegError, OSError, AttributeError, StopIteration) as error:
+            return self._ahead.next(patience_s)
+        except (FFmpegError, OSError, AttributeError, StopIteration, RuntimeError) as error:
             raise self._told(error) from error
 
     def _advance(self) -> None:
-        self._next()
+        self._next(self._patience_s)
 
     def read(self) -> Capture:
-        """The next frame."""
-        frame = self._next()
-        width, height = self.mode.width, self.mode.height
-        if (frame.width, frame.height, frame.format.name) != (width, height, "yuv420p"):
-            frame = frame.reformat(width, height, "yuv420p")
-        data: Plane = frame_to_i420(frame)
+        """The next frame; where decoding takes longer than that the one before, once more."""
+        first = self._shown is None
+        frame = self._next(FIRST_LIMIT_S if first else self._patience_s)
+        if frame is None and first:
+            raise DeviceError(f"{self._path.name} cannot be played: decoding takes too long.")
+        if frame is not None:
+            width, height = self.mode.width, self.mode.height
+            if (frame.width, frame.height, frame.format.name) != (width, height, "yuv420p"):
+                frame = frame.reformat(width, height, "yuv420p")
+            self._shown = frame_to_i420(frame)
+        shown = self._shown
+        assert shown is not None
         no, self._no = self._no, self._no + 1
-        return Capture(no, self._time_ns(no), frame_to_ns(1, self.mode.fps), data)
+        frame_ns = frame_to_ns(1, self.mode.fps)
+        return Capture(no, self._time_ns(no), frame_ns, shown, changed=frame is not None)
 
     def close(self) -> None:
         """Stop playing."""
-        self._frames.close()  # type: ignore[attr-defined]
+        self._ahead.close()
 
 
 class FileSound(_FileDevice):
@@ -204,7 +293,7 @@ class FileSound(_FileDevice):
         while given:
             given = 0
             resampler = av.AudioResampler("fltp", layout, SAMPLE_RATE_HZ)
-            with av.open(str(self._path)) as container:
+            with open_foreign(self._path) as container:
                 for frame in (*container.decode(container.streams.audio[0]), None):
                     for piece in resampler.resample(frame):
                         given += piece.samples

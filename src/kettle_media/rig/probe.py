@@ -11,11 +11,11 @@ from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
 
-import av
 from av.error import FFmpegError
 
-from kettle_core.errors import DeviceError
+from kettle_core.errors import DeviceError, RigError
 from kettle_core.rig.devices import SAMPLE_RATE_HZ, Mode
+from kettle_media.foreign import open_foreign
 from kettle_media.rig_document import mode_from_dict, mode_to_dict
 
 VIDEO_ENDINGS = (".mp4", ".mkv", ".mov", ".webm", ".avi")
@@ -49,14 +49,17 @@ def probe_file(path: Path) -> Probe:
         raise DeviceError(f"{path.name} cannot be played: reading it fails.") from error
     if "error" in found:
         raise DeviceError(found["error"])
-    picture, sound = (mode_from_dict(m) if m else None for m in (found["picture"], found["sound"]))
-    return Probe(picture, sound)
+    try:
+        modes = [mode_from_dict(m) if m else None for m in (found["picture"], found["sound"])]
+    except RigError as error:
+        raise DeviceError(f"{path.name} cannot be played: {error}") from error
+    return Probe(*modes)
 
 
 def look_into(path: Path) -> Probe:
     """As `probe_file`, here and now."""
     picture = sound = None
-    with av.open(str(path)) as container:
+    with open_foreign(path) as container:
         if container.streams.video and path.suffix.lower() in VIDEO_ENDINGS:
             stream = container.streams.video[0]
             rate = stream.average_rate or Fraction(25)
@@ -64,7 +67,7 @@ def look_into(path: Path) -> Probe:
             width, height = stream.width // 2 * 2, stream.height // 2 * 2
             if width >= 2 and height >= 2 and next(container.decode(stream), None):
                 picture = Mode(width, height, fps)
-    with av.open(str(path)) as container:
+    with open_foreign(path) as container:
         if container.streams.audio:
             audio = container.streams.audio[0]
             if any(frame.samples for frame in container.decode(audio)):

@@ -12,6 +12,7 @@ from kettle_core.errors import SoundError
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.mixing import to_integers
 from kettle_core.sound.stage import RATE_HZ
+from kettle_media.foreign import open_foreign
 from kettle_media.sound.sound_frames import frame_of, samples_of
 from kettle_media.told import sound_told
 
@@ -39,7 +40,7 @@ class SoundFile:
         self.not_numbers = 0
         if not path.is_file():
             raise SoundError(f"There is no file {path}.")
-        with sound_told(path), av.open(str(path)) as container:
+        with sound_told(path), open_foreign(path) as container:
             if not container.streams.audio:
                 raise SoundError(f"{path.name} holds no sound.")
             context = container.streams.audio[0].codec_context
@@ -55,7 +56,7 @@ class SoundFile:
     def blocks(self) -> Iterator[Sound]:
         """(channels, N) float32 blocks in order. Raises SoundError."""
         self.not_numbers = 0
-        with sound_told(self.path), av.open(str(self.path)) as container:
+        with sound_told(self.path), open_foreign(self.path) as container:
             stream = container.streams.audio[0]
             for frame in container.decode(stream):
                 values = samples_of(frame, self.channels)

@@ -139,19 +139,22 @@ class TakeFolder:
         What one who was killed has left half written is removed.
         """
         with self.alone(give_way):
-            for place in (self.path, self.stems_path, self.cleaned_path):
+            for place in (self.path, self.stems_path):
                 for half in place.glob(".*.part.*"):
                     half.unlink(missing_ok=True)
             yield
 
     @contextlib.contextmanager
-    def alone(self, give_way: Callable[[], None], at_once: bool = False) -> Iterator[None]:
-        """Be the only one who makes something of the take; who does so already is waited for.
+    def alone(
+        self, give_way: Callable[[], None], at_once: bool = False, place: Path | None = None
+    ) -> Iterator[None]:
+        """Be the only one who makes something of the take, or in a place of it; who does so
+        already is waited for.
 
         Who must go on `at_once` waits for nobody: who makes it may have the lowest rank of all, or
         be waiting itself until another take has ended.
         """
-        descriptor = os.open(self.path / "tracks", os.O_RDONLY)
+        descriptor = os.open(place or self.path / "tracks", os.O_RDONLY)
         try:
             while True:
                 try:

@@ -3,6 +3,7 @@
 import shutil
 import unittest
 from contextlib import closing
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
@@ -17,8 +18,9 @@ from kettle_core.program.cues import Step, ToScene
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Card
 from kettle_media.assembly import check_export as checking
-from kettle_media.assembly.check_export import check_export
-from kettle_media.assembly.export_file import export
+from kettle_media.assembly import export_file
+from kettle_media.assembly.check_export import Finding, check_export
+from kettle_media.assembly.export_file import MOST_TRIES, export
 from kettle_media.assembly.show import show_of_assembly
 from kettle_media.tags import Tags
 from kettle_media.take.cues import write_cues
@@ -146,6 +148,28 @@ class Exports(unittest.TestCase):
         self.assertLess(made.size_bytes, 30e6)
         with self.assertRaisesRegex(CutError, r"at least 0\.\d MB"):
             self.make(Export("mp4", 2160, max_mb=0.01))
+
+    def test_where_no_size_lies_near_the_wanted_one_the_best_that_fits_is_kept(self):
+        def encoded(work, aim, frames):
+            sizes.append(next(given))
+            work._part.write_bytes(bytes(sizes[-1]))
+
+        sizes = []
+        # Never between 95 and 100 %: 80, then always too much, then the first one once more.
+        given = iter([70_000, 80_000, *[120_000] * 4, 80_000])
+        found = Finding("Size", "as wanted", True)
+
+        def another(order, aim, *_):
+            return replace(aim, kbps=aim.kbps + 1)
+
+        patched = mock.patch.multiple(
+            export_file, check_export=lambda *_: [found], next_aim=another
+        )
+        with patched, mock.patch.object(export_file._Work, "_encode", encoded):
+            work = Export("mp4", 480, max_mb=0.1, lufs=None)
+            target, made = self.make(work, "near.mp4")
+        self.assertEqual((made.size_bytes, made.tries), (80_000, MOST_TRIES + 1))
+        self.assertEqual(target.stat().st_size, 80_000)
 
     def test_what_fails_leaves_what_was_there_and_nothing_half_written(self):
         target = self.room / "lesson.mp4"

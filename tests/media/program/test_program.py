@@ -5,6 +5,7 @@ import shutil
 import signal
 import threading
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from fractions import Fraction
 from multiprocessing import get_context
@@ -308,6 +309,24 @@ class Faults(unittest.TestCase):
         self.assertEqual(drawn, list(range(60)))
         self.assertEqual(work.call_count, 1)
         self.assertEqual(len(decoded(folder.program_path)), 60)
+
+    def test_two_who_clean_the_same_sound_do_it_once_and_both_have_it(self):
+        folder = small_take("cleaned-twice")
+        info = folder.read_info()
+        sync = align_take(folder, info)
+        track, tone = info.track("headset"), info.rig_values.input("headset").tone
+        sound = cleaned.CleanedSound(folder, track, sync, tone, 48_000)
+        # What one who was killed has left.
+        folder.cleaned_path.mkdir(exist_ok=True)
+        (folder.cleaned_path / ".headset-0.part.mkv").touch()
+        counted = mock.patch.object(cleaned, "tone_chain", wraps=cleaned.tone_chain)
+        with counted as work, ThreadPoolExecutor(3) as pool:
+            found = list(pool.map(lambda _: sound.made(lambda: None), range(3)))
+        for heard, raw in found:
+            self.assertEqual(heard.read(0, 48_000).shape, (1, 48_000))
+            raw.close()
+        self.assertEqual(work.call_count, 1)
+        self.assertEqual(len(list(folder.cleaned_path.glob("*.mkv"))), 1)
 
     def test_what_a_killed_process_left_half_written_is_removed(self):
         folder = small_take("half-written")
