@@ -9,7 +9,7 @@ from kettle_cli.installing import BIN, environment, need_node_packages, node
 from kettle_cli.paths import ROOT
 from kettle_cli.steps import Step, run_lanes
 
-PYTHON_FILES = ["src", "tests", "scripts", "kettle"]
+PYTHON_FILES = ["src", "bench", "tests", "scripts", "kettle"]
 
 
 def check(_: Namespace) -> int:

@@ -9,11 +9,12 @@ from kettle_engine.pace import MOST_PER_S
 
 
 def _does(command: Any, where: str) -> None:
-    """Have a command run "module:function" of this package."""
+    """Have a command run "module:function" of this package, or of another one that is named."""
     module, _, name = where.partition(":")
+    module = module if "." in module else f"kettle_cli.{module}"
 
     def run(options: argparse.Namespace) -> int:
-        return int(getattr(import_module(f"kettle_cli.{module}"), name)(options))
+        return int(getattr(import_module(module), name)(options))
 
     command.set_defaults(run=run)
 
@@ -253,7 +254,7 @@ def _add_developers(words: Any) -> None:
     bench = words.add_parser("bench", help="Measure speed, as ratios in one run.")
     kinds = bench.add_subparsers(metavar="WHAT")
     bench.set_defaults(load="", minutes=1.0)
-    _does(bench, "bench:bench")
+    _does(bench, "kettle_bench.overall:bench")
     for name, told in zip(
         BENCHES,
         (
@@ -274,9 +275,9 @@ def _add_developers(words: Any) -> None:
         lengths = "how long it is watched; program: rendered beside 10 minutes"
         command.add_argument("--minutes", type=float, default=1.0, help=lengths)
         command.add_argument("--load", default="", help="record: beside this one only")
-        _does(command, f"bench_{name}:bench_{name}")
+        _does(command, f"kettle_bench.{name}:bench_{name}")
     soaked = words.add_parser("soak", help="Kill processes at random moments; long takes.")
     soaked.add_argument("--kills", type=int, default=20, help="how many processes are killed")
     soaked.add_argument("--minutes", type=float, default=60.0, help="length of the long take")
     soaked.add_argument("--web", action="store_true", help="pages, web and workers only")
-    _does(soaked, "soak:soak")
+    _does(soaked, "kettle_bench.soaking.soak:soak")

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from django.test import tag
 
-from kettle_cli.heartbeat import heartbeat
+from kettle_bench.heartbeat import heartbeat
 from kettle_core.errors import EngineError, RigError
 from kettle_engine.client import EngineClient
 from kettle_media.rig_document import rig_to_dict

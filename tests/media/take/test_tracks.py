@@ -5,10 +5,10 @@ from fractions import Fraction
 import av
 import numpy as np
 
+from kettle_bench.stills import write_still
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.encoder_settings import track_settings
 from kettle_core.rig.format import SCREEN_TRACKS, WEBCAM_TRACKS
-from kettle_media.benches import write_still
 from kettle_media.take.packets import read_packets, rewrap
 from kettle_media.take.tracks import PictureWriter, SoundWriter
 from tests.fixtures import ROOT

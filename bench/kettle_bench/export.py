@@ -10,9 +10,9 @@ from pathlib import Path
 
 import numpy as np
 
-from kettle_cli.bench_assembly import assembly_times
-from kettle_cli.bench_program import SECONDS, in_turns_with_ffmpeg, need_ffmpeg
-from kettle_cli.bench_takes import recorded_take
+from kettle_bench.assembly import assembly_times
+from kettle_bench.program import SECONDS, in_turns_with_ffmpeg, need_ffmpeg
+from kettle_bench.takes import recorded_take
 from kettle_core.assembly.cut_list import CutList, Piece
 from kettle_core.assembly.export import LEAST_USED, Export
 from kettle_core.errors import CutError, EngineError

@@ -10,10 +10,10 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from kettle_bench.running_demo import KETTLE, application, environment_of
 from kettle_cli.browser import launch
 from kettle_cli.children import pid_of
 from kettle_cli.paths import ROOT
-from kettle_cli.running_demo import KETTLE, application, environment_of
 from kettle_cli.usage import cpu_s, rss_bytes
 from kettle_core.rig.rig import Rig, input_of_device
 from kettle_engine.client import EngineClient

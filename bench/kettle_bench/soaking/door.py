@@ -12,7 +12,7 @@ from websockets.exceptions import WebSocketException
 from websockets.sync.client import connect
 from websockets.typing import Origin
 
-from kettle_cli.bench_record import drops_after
+from kettle_bench.record import drops_after
 from kettle_cli.usage import rss_bytes
 from kettle_engine.client import EngineClient
 from kettle_media.rig_document import rig_to_dict

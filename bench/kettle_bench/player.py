@@ -9,9 +9,9 @@ from pathlib import Path
 
 import numpy as np
 
-from kettle_cli.bench_program import SECONDS, repeated
-from kettle_cli.bench_takes import recorded_take
-from kettle_cli.listener import listener
+from kettle_bench.listener import listener
+from kettle_bench.program import SECONDS, repeated
+from kettle_bench.takes import recorded_take
 from kettle_core.errors import EngineError
 from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.cues import Hide, Show

@@ -2,9 +2,9 @@
 
 from argparse import Namespace
 
-from kettle_cli.soak_kills import soak_kills
-from kettle_cli.soak_long import soak_long
-from kettle_cli.soak_web import soak_web
+from kettle_bench.soaking.kills import soak_kills
+from kettle_bench.soaking.long import soak_long
+from kettle_bench.soaking.web import soak_web
 
 
 def soak(options: Namespace) -> int:

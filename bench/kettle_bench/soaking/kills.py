@@ -12,9 +12,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from kettle_bench.heartbeat import heartbeat
+from kettle_bench.running_demo import application
 from kettle_cli.children import pid_of
-from kettle_cli.heartbeat import heartbeat
-from kettle_cli.running_demo import application
 from kettle_core.errors import EngineError
 from kettle_core.program.cues import Mark
 from kettle_core.timing.ticks import NS_PER_S

@@ -17,9 +17,9 @@ import urllib.parse
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from kettle_bench.running_demo import application
+from kettle_bench.soaking.door import flood
 from kettle_cli.children import pid_of
-from kettle_cli.running_demo import application
-from kettle_cli.soak_door import flood
 from kettle_core.errors import KettleError
 
 PAGES = 10

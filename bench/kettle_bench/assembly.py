@@ -17,11 +17,11 @@ from typing import Any
 
 import numpy as np
 
-from kettle_cli.bench_player import beyond
-from kettle_cli.bench_program import repeated
-from kettle_cli.bench_takes import HOURS, open_library, stretch
+from kettle_bench.listener import listener
+from kettle_bench.player import beyond
+from kettle_bench.program import repeated
+from kettle_bench.takes import HOURS, open_library, stretch
 from kettle_cli.browser import launch
-from kettle_cli.listener import listener
 from kettle_cli.paths import ROOT
 from kettle_core.assembly.cut_changes import take_out
 from kettle_core.assembly.cut_list import CutList, Known, Place

@@ -21,11 +21,11 @@ from urllib.parse import urlsplit
 
 import numpy as np
 
-from kettle_cli.bench_bare import bare_cores
-from kettle_cli.bench_yardstick import Yardstick
+from kettle_bench.bare import bare_cores
+from kettle_bench.running_demo import application
+from kettle_bench.yardstick import Yardstick
 from kettle_cli.browser import launch
 from kettle_cli.children import pid_of
-from kettle_cli.running_demo import application
 from kettle_cli.usage import cpu_s, pss_bytes, stolen_s, with_children
 from kettle_core.errors import KettleError
 from kettle_core.rig.rig import Rig

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from kettle_bench.stills import times_ns, write_still
 from kettle_core.rig.estimate import Measured, track_costs
 from kettle_core.rig.format import Rate
 from kettle_core.rig.rig import Rig
@@ -21,7 +22,6 @@ from kettle_engine.devices.drivers import Drivers
 from kettle_engine.live_take import record_live_take
 from kettle_engine.recording.take import record_take
 from kettle_engine.trial.alone import run_alone
-from kettle_media.benches import times_ns, write_still
 from kettle_media.rig.file_driver import FileDriver
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.packets import read_packets, repeat_packets, rewrap

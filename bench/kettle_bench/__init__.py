@@ -1,0 +1,1 @@
+"""What only measures: speed as ratios, long takes, faults. Not part of what is installed."""

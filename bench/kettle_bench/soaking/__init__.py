@@ -1,0 +1,1 @@
+"""What holds over hours and faults."""
