@@ -280,4 +280,6 @@ def _add_developers(words: Any) -> None:
     soaked.add_argument("--kills", type=int, default=20, help="how many processes are killed")
     soaked.add_argument("--minutes", type=float, default=60.0, help="length of the long take")
     soaked.add_argument("--web", action="store_true", help="pages, web and workers only")
+    soaked.add_argument("--table", action="store_true", help="each process in each state, instead")
+    soaked.add_argument("--beside", type=int, default=2, help="table: so many cells at once")
     _does(soaked, "kettle_bench.soaking.soak:soak")

@@ -26,6 +26,7 @@ from kettle_engine.recording.take_lines import TakeLines
 from kettle_engine.recording.track import HELD_AT_ONCE_NS, HELD_NS, Track, TrackWriting
 from kettle_engine.stamps import Arrival
 from kettle_media.durable import PATIENCE_S, sync_file, sync_folder, within
+from kettle_media.fault_points import fault_point
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.accounting import account_of
 from kettle_media.take.cues import note_pause, read_cues
@@ -106,6 +107,7 @@ class Recorder:
                 self.folder, item, self._infos[item.id], written, start_master_ns, self.part,
                 self._pauses, held_ns,
             )  # fmt: skip
+            fault_point("recorder opens")
 
     def move_start(self, start_master_ns: int) -> None:
         """Have time 0 at another master time than was thought, before anything was written."""

@@ -12,6 +12,7 @@ import numpy as np
 from kettle_core.errors import NoRoomError, TakeError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.durable import put_in_place
+from kettle_media.fault_points import fault_point
 from kettle_media.take.cues import read_pauses
 from kettle_media.take.folder import TakeFolder, free_bytes
 from kettle_media.take.info import TrackInfo
@@ -64,6 +65,7 @@ def mend_track(folder: TakeFolder, track: TrackInfo, start_master_ns: int = 0) -
     else:
         times, there = _mend_sound(track, chosen, fresh, unwritten)
     gone = vanished(parts, there, frame_s) if fresh.exists() else 0
+    fault_point("joining")
     _put(folder, track, fresh, times, keep_originals=gone > 0)
     frames = int(np.count_nonzero(times["kept"] == KEPT))
     told = ""
@@ -101,9 +103,12 @@ def _put(
         if keep_originals:
             for part in parts:
                 _keep(folder, folder.track_path(track, part), folder.times_path(track, part))
+        # First the times: who is killed between them begins anew, with parts that are still there,
+        # and of rows that are not in the first part's file those of the others are used.
+        put_in_place(fresh.with_suffix(".csv"), folder.times_path(track))
+        fault_point("joined")
         if fresh.exists():
             put_in_place(fresh, folder.track_path(track))
-        put_in_place(fresh.with_suffix(".csv"), folder.times_path(track))
     except OSError as error:
         fresh.unlink(missing_ok=True)
         fresh.with_suffix(".csv").unlink(missing_ok=True)

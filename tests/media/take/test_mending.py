@@ -1,7 +1,9 @@
 """Tracks in parts, cut off, with holes: what is there is put together, what is not is told."""
 
+import shutil
 import unittest
 from fractions import Fraction
+from unittest import mock
 
 import numpy as np
 
@@ -183,6 +185,31 @@ class Mending(unittest.TestCase):
         self.assertEqual(self.shown(), [*range(60), *range(61, 100)])
         self.assertEqual(self.numbers(), [*range(60), *range(61, 100)])
         self.assertEqual(mended.lost_frames, 1)
+
+    def test_one_that_is_killed_at_any_moment_of_it_can_be_done_again(self):
+        class Killed(BaseException):
+            pass
+
+        def die(*_):
+            raise Killed
+
+        for track, write in ((CAMERA, self.write_camera), (VOICE, self.write_voice)):
+            for moment in ("fault_point", "Path.unlink", "put_in_place"):
+                with self.subTest(track=track.name, moment=moment):
+                    shutil.rmtree(self.folder.path)
+                    self.folder = TakeFolder.create(self.folder.path)
+                    for part, (first, last) in enumerate(((0, 40), (30, 80), (78, 100)), 1):
+                        write(part, first, last)
+                    with (
+                        self.assertRaises(Killed),
+                        mock.patch(f"kettle_media.take.mending.{moment}", die),
+                    ):
+                        mend_track(self.folder, track)
+                    mended = mend_track(self.folder, track)
+                    self.assertEqual((mended.frames, mended.lost_frames), (100, 0))
+                    rows = read_times(self.folder.times_path(track))
+                    self.assertEqual(rows["no"].tolist(), list(range(100)))
+                    self.assertEqual(self.folder.parts(track), [1])
 
     def test_where_the_new_file_has_less_the_old_ones_stay(self):
         self.write_camera(1, 0, 60)
