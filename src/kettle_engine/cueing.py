@@ -3,6 +3,7 @@
 from collections import deque
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
+from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import EngineError, RigError
@@ -26,12 +27,13 @@ Pointers = Mapping[str, tuple[float, float]]
 
 @dataclass(frozen=True)
 class TakeCues:
-    """What is to be seen of a take that is recorded: since when on the master clock, and its last
-    moments.
+    """What is to be seen of a take that is recorded: since when on the master clock, its last
+    moments, and where it lies.
     """
 
     start_ns: int
     moments: tuple[Moment, ...]
+    folder: Path = Path()
 
 
 @dataclass(frozen=True)

@@ -213,7 +213,8 @@ class TakeDesk:
         taking = self._taking
         if taking is None or not taking.begun:
             return None
-        return TakeCues(taking.start_ns, tuple(taking.cueing.following.moments))
+        moments = tuple(taking.cueing.following.moments)
+        return TakeCues(taking.start_ns, moments, taking.path)
 
     def _look_for_devices(self, taking: Taking) -> None:
         """Since when each device of a track is not there."""

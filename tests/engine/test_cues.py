@@ -18,6 +18,9 @@ from kettle_engine.addresses import line_path
 from kettle_engine.cueing import KEPT_CUES
 from kettle_engine.line_door import MOST_CALLERS
 from kettle_media.rig_document import rig_to_dict
+from kettle_media.survey.early import read_early
+from kettle_media.survey.paths import SurveyPaths
+from kettle_media.survey.survey import read_level
 from kettle_media.take.cues import read_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import REPAIRED
@@ -103,6 +106,11 @@ class Cueing(unittest.TestCase):
         self.assertEqual(cues[6].part.width, 960)
         self.assertEqual((cues[7].part.width, cues[8].part), (640, None))
         self.assertTrue((folder.path / "health.jsonl").exists())
+        # What was seen and heard of it is there at once, without a survey.
+        early = self.engine.until(lambda: read_early(folder, folder.read_info()))
+        self.assertGreater(read_level(folder, early.track("headset"), early=True)["most"].max(), 0)
+        self.assertTrue(early.track("display-1").sheets)
+        self.assertTrue(SurveyPaths(folder, early=True).poster.is_file())
 
     def test_what_cannot_be_is_refused_in_words_and_the_take_goes_on(self):
         self.assertIn("Nothing is being recorded", self.line(do="cue", what="pause")["error"])

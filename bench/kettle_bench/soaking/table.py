@@ -280,7 +280,8 @@ class Run:
     def _state(self) -> str:
         if not self.folder.info_path.exists():
             working = (self.asked("status") or {}).get("state") in ("countdown", "recording")
-            return RECORDING if working or self.folder.path.exists() else ""
+            # What a killed engine and recorder leave of one that never began is no take.
+            return RECORDING if working else ""
         return self.folder.read_info().state
 
 

@@ -1,6 +1,7 @@
 """The recorder's process: one take, from rings into tracks. Nothing else lives here."""
 
 import os
+import shutil
 import threading
 import time
 from collections import deque
@@ -158,6 +159,9 @@ class RecorderProcess:
             if self._given_up:
                 for track in recorder.tracks.values():
                     track.close()
+                if not recorder.folder.info_path.exists():
+                    # It never was a take, and nobody may be left who takes it away.
+                    shutil.rmtree(recorder.folder.path, ignore_errors=True)
                 return Ended(str(recorder.folder.path), "given up", ())
             now_ns = self._clock.now_ns()
             if self._feeds:

@@ -15,6 +15,7 @@ from kettle_engine.cueing import TakeCues
 from kettle_engine.devices.report import LIVE, SourceReport
 from kettle_engine.rings.places import ring_name
 from kettle_engine.rings.ring import RingReader
+from kettle_engine.viewing.early_take import EarlyTake
 from kettle_engine.viewing.meter import Meter
 from kettle_engine.viewing.watch import InputState, PictureWatch, source_state
 from kettle_media.rig.stills import rgba_to_picture, still_image
@@ -79,12 +80,30 @@ class Live:
     _stills: dict[str, Newest] = field(default_factory=dict)
     # What the program of a take showed last; a device that is away shows it on, as composed.
     _last_shown: dict[str, Newest] = field(default_factory=dict)
+    _early: EarlyTake | None = None
 
     def set_cues(self, cues: TakeCues | None) -> None:
         """A take has begun, or what its cues have come to is new; None when it is over."""
         if cues is None or self.cues is None:
             self._last_shown = {}
+        if self._early and (cues is None or cues.folder != self._early.cues.folder):
+            self._early.end()
+            self._early = None
+        if cues and self._early is None:
+            self._early = EarlyTake(cues, self._latency_ns)
         self.cues = cues
+
+    def _latency_ns(self, name: str) -> int:
+        report = self._sources.get(name)
+        told_ms = report.facts.reported_latency_ms if report and report.facts else None
+        return round((told_ms or 0.0) * 1e6)
+
+    def look_early(self, now_ns: int) -> None:
+        """Keep a small picture a second of a take that is recorded."""
+        for name in self._watches if self._early else ():
+            opened, item = self._open(name), self.inputs.get(name)
+            if self._early and opened and item:
+                self._early.see(item, opened.reader, now_ns)
 
     def set_rig(self, rig: Rig, inputs: Sequence[Input], owner: str) -> None:
         """Show a rig as it is now."""
@@ -129,6 +148,8 @@ class Live:
                 block = got.fetch()
                 if block is not None:
                     meter.take(block)
+                    if self._early:
+                        self._early.hear(meter.input, block, got.master_ns)
 
     def newest(self, name: str) -> Newest | None:
         """The newest picture of an input, as it is used; None while there is none."""
@@ -158,9 +179,8 @@ class Live:
         opened = self._open(name)
         if opened is None or report is None:
             return self._last_shown.get(name)
-        latency_ms = (report.facts.reported_latency_ms if report.facts else None) or 0.0
         half_ns = NS_PER_S / item.mode.fps / 2
-        found = opened.reader.at(round(master_ns + half_ns + latency_ms * 1e6))
+        found = opened.reader.at(round(master_ns + half_ns) + self._latency_ns(name))
         if found is None:
             return self._last_shown.get(name) or self.newest(name)
         capture, place = found

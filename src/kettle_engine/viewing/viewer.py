@@ -40,7 +40,7 @@ class Viewer:
 
     def __init__(self, line: Line, data_dir: Path, clock: WallClock) -> None:
         self.live: Live | None = None
-        self._line = line
+        self._line, self._clock = line, clock
         self._library = data_dir / "pictures"
         self._engine: dict[str, Any] = {"state": IDLE}
         self._inputs: dict[str, Any] = {}
@@ -109,6 +109,7 @@ class Viewer:
         if self.live is None or now_s < self._states_at:
             return
         self._states_at = now_s + STATES_EVERY_S
+        self.live.look_early(self._clock.now_ns())
         states = {name: asdict(s) for name, s in self.live.states(now_s).items()}
         if states != self._inputs:
             self._inputs = states

@@ -177,7 +177,7 @@ def _surveyed(
             sheets = survey_pictures(folder, track, sync, length_ns, give_way)
             return replace(found, sheets=sheets)
         sound = survey_sound(folder, track, sync, length_ns, give_way)
-        levels = _write_levels(folder, track.name, sound.finest)
+        levels = write_levels(SurveyPaths(folder), track.name, sound.finest)
     except TakeError as error:
         return SurveyedTrack(track.name, error=str(error))
     return replace(
@@ -195,22 +195,27 @@ def _knots(track: TrackInfo, sync: TakeSync, first_ns: int) -> tuple[Knot, ...]:
     )
 
 
-def _write_levels(folder: TakeFolder, track: str, finest: Envelope) -> tuple[Level, ...]:
+def write_levels(
+    paths: SurveyPaths, track: str, finest: Envelope, patience_s: float | None = None
+) -> tuple[Level, ...]:
+    """Write a sound's waveform, level after level. Raises TakeError."""
     found, offset, parts = [], 0, []
     for number, level in enumerate(levels_of(finest)):
         found.append(Level(STEP_NS * FACTOR**number, offset, int(level.size)))
         parts.append(level.tobytes())
         offset += level.nbytes
-    target = SurveyPaths(folder).levels(track)
+    target = paths.levels(track)
     with Told(target, writing=True):
-        replace_file(target, b"".join(parts))
+        replace_file(target, b"".join(parts), patience_s)
     return tuple(found)
 
 
-def read_level(folder: TakeFolder, track: SurveyedTrack, number: int = 0) -> Envelope:
-    """A level of a sound's waveform. Raises TakeError."""
+def read_level(
+    folder: TakeFolder, track: SurveyedTrack, number: int = 0, early: bool = False
+) -> Envelope:
+    """A level of a sound's waveform, or of the `early` one. Raises TakeError."""
     level = track.levels[number]
-    path = SurveyPaths(folder).levels(track.name)
+    path = SurveyPaths(folder, early).levels(track.name)
     with Told(path), path.open("rb") as file:
         file.seek(level.offset)
         data = file.read(level.count * ENVELOPE.itemsize)

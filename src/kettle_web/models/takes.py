@@ -8,7 +8,9 @@ from django.db import models
 from django.urls import reverse
 
 from kettle_core.program.afterwards import Afterwards
+from kettle_media.survey.paths import SurveyPaths
 from kettle_media.take.afterwards import afterwards_from_dict, afterwards_to_dict
+from kettle_media.take.folder import TakeFolder
 from kettle_web.models.documents import Deletable, Edited, Present
 from kettle_web.models.jobs import Job
 from kettle_web.models.library import Folder
@@ -91,6 +93,11 @@ class Take(Edited, Deletable):
     def has_program(self) -> bool:
         """Whether its program is composed, as it is now or as it was before a change."""
         return self.composed_revision is not None
+
+    @property
+    def has_poster(self) -> bool:
+        """Whether there is a picture of it, composed or as it was seen while it was recorded."""
+        return self.has_program or SurveyPaths(TakeFolder(self.path), early=True).poster.is_file()
 
     @property
     def has_program_now(self) -> bool:

@@ -123,7 +123,8 @@ def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
     if kind in ("program", "download"):
         return folder.program_path
     if kind == "poster":
-        return folder.path / "poster.jpg"
+        made = folder.path / "poster.jpg"
+        return made if made.is_file() else SurveyPaths(folder, early=True).poster
     if kind == "sheet":
         name, _, sheet = name.rpartition("-")
         number = int(sheet) if sheet.isdecimal() and len(sheet) < 4 else 0
@@ -137,19 +138,19 @@ def _path_of(folder: TakeFolder, kind: str, name: str) -> Path:
         raise Http404(f"The take has no track {name}.") from error
     if kind == "play" and not folder.playable_path(track).is_file():
         return folder.track_path(track)
-    if kind == "levels":
-        return SurveyPaths(folder).levels(track.name)
-    if kind == "sheet":
-        return SurveyPaths(folder).sheet(track.name, number)
-    paths = {
+    if kind in ("levels", "sheet"):
+        # Before the survey is whole those that were kept while it was recorded.
+        paths = SurveyPaths(folder, early=not SurveyPaths(folder).report.is_file())
+        return paths.levels(track.name) if kind == "levels" else paths.sheet(track.name, number)
+    places = {
         "play": folder.playable_path,
         "copy": folder.playable_path,
         "track": folder.track_path,
         "times": folder.times_path,
     }
-    if kind not in paths:
+    if kind not in places:
         raise Http404(f"A take has no {kind}.")
-    return paths[kind](track)
+    return places[kind](track)
 
 
 def _title_of(folder: TakeFolder, kind: str, name: str) -> str:

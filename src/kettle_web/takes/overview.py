@@ -26,6 +26,7 @@ from kettle_core.rig.devices import VOICE_KINDS
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Source, TimeMap, to_ns
+from kettle_media.survey.early import read_early
 from kettle_media.survey.survey import Survey, SurveyedTrack, read_survey
 from kettle_media.take.afterwards import read_recorded
 from kettle_media.take.folder import TakeFolder
@@ -53,6 +54,11 @@ class TakeNow:
     def survey(self) -> Survey | None:
         """What was found when its tracks were looked at; None before that."""
         return read_survey(self.folder, self.info)
+
+    @cached_property
+    def seen(self) -> Survey | None:
+        """The survey, or what was kept in its place while the take was recorded."""
+        return self.survey or read_early(self.folder, self.info)
 
     @property
     def source(self) -> Source:
@@ -161,7 +167,7 @@ def _plan_address(take: Take) -> str:
 
 
 def _track(take: Take, now: TakeNow, track: TrackInfo) -> dict[str, Any]:
-    found = (now.survey and now.survey.track(track.name)) or SurveyedTrack(track.name)
+    found = (now.seen and now.seen.track(track.name)) or SurveyedTrack(track.name)
     shift_ns = now.changed.nudge_ms(track.name) * 1e6
 
     def address(kind: str, name: str) -> str:
@@ -186,7 +192,7 @@ def _track(take: Take, now: TakeNow, track: TrackInfo) -> dict[str, Any]:
             {"step_s": x.step_ns / NS_PER_S, "offset": x.offset, "count": x.count}
             for x in found.levels
         ],
-        "fine_at": reverse("take-fine", args=[take.pk, track.name]) if found.levels else "",
+        "fine_at": reverse("take-fine", args=[take.pk, track.name]) if now.survey else "",
         "levels_at": address("levels", track.name) if found.levels else "",
     }
     if found.sheets:
