@@ -6,6 +6,7 @@ import threading
 from dataclasses import replace
 from unittest import mock
 
+import numpy as np
 from asgiref.sync import async_to_sync, sync_to_async
 from django.db import connection, transaction
 from django.http import QueryDict
@@ -20,6 +21,7 @@ from kettle_core.rig.changes import with_format
 from kettle_core.rig.format import Format
 from kettle_media.player.messages import Message
 from kettle_media.running_order import order_to_dict
+from kettle_media.survey.early import EarlyLook
 from kettle_media.survey.losses import Gap
 from kettle_media.survey.paths import SurveyPaths
 from kettle_media.survey.sounds import Clip
@@ -353,6 +355,18 @@ class Overview(TakeCase):
     def test_before_that_it_says_what_is_known_and_a_damaged_take_says_why(self):
         told = self.overview()
         self.assertEqual((told["surveyed"], told["length_s"]), (False, 3.0))
+        # What was kept while it was recorded is shown in its place.
+        folder = TakeFolder(self.take.path)
+        look = EarlyLook()
+        look.hear("headset", np.full((1, 480), 0.5, np.float32), 0)
+        look.see("display-1", np.full((72, 64), 100, np.uint8), 0)
+        look.write(folder, folder.read_info())
+        tracks = {t["name"]: t for t in self.overview()["tracks"]}
+        self.assertEqual(self.client.get(tracks["headset"]["levels_at"]).status_code, 200)
+        self.assertEqual(self.client.get(tracks["display-1"]["sheets"]["at"][0]).status_code, 200)
+        self.assertEqual(tracks["headset"]["fine_at"], "")
+        self.take.refresh_from_db()
+        self.assertTrue(self.take.has_poster)
         self.assertEqual(told["tracks"][0]["knots"], [[0.0, 0.0, 1.0]])
         shutil.rmtree(self.folder.path)
         gone = self.client.get(reverse("take-overview", args=[self.take.pk]))

@@ -27,11 +27,10 @@ class Early(unittest.TestCase):
             rows = read_times(cls.folder.times_path(track))
             if track.is_picture:
                 kept = rows[rows["kept"] == KEPT]
-                for row, frame in zip(
-                    kept, read_pictures(cls.folder.track_path(track)), strict=True
-                ):
-                    if cls.look.wants(track.name, int(row["pts_ns"])):
-                        cls.look.see(track.name, frame_to_i420(frame), int(row["pts_ns"]))
+                frames = read_pictures(cls.folder.track_path(track))
+                for at_ns, frame in zip(kept["pts_ns"].tolist(), frames, strict=True):
+                    if cls.look.wants(track.name, at_ns):
+                        cls.look.see(track.name, frame_to_i420(frame), at_ns)
             else:
                 at_ns = int(rows["pts_ns"][0])
                 for block in read_sound(cls.folder.track_path(track)):
