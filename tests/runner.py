@@ -100,6 +100,9 @@ class LimitedResult(unittest.TextTestResult):
             for name, seconds in slowest:
                 took = f"{seconds:6.1f} s {self._cpu_s[name]:6.1f} s CPU"
                 self.stream.writeln(f"{took}  {name}")
+            # What was not tried is not shown.
+            for test, reason in self.skipped:
+                self.stream.writeln(f"skipped {test.id()}: {reason}")
             self.stream.writeln(f"All took {self._cpu_until_s:.0f} s CPU")
 
 
