@@ -26,7 +26,7 @@ MARK = ".vast-kettle"
 OURS = (
     *("db.sqlite3", "db.sqlite3-wal", "db.sqlite3-shm", "takes", "pictures", "studio", "material"),
     *("heard", "logs", "static", "rings", "files", "exports", "trials", "viewers", "secret.txt"),
-    *("engine.lock", MARK),
+    MARK,
 )
 FIRST_PORT, PORTS_TRIED = 8470, 30
 START_TIMEOUT_S = 60

@@ -1,6 +1,7 @@
 """Steps of a check: commands that are run in lanes beside each other, and reported at the end."""
 
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -22,6 +23,9 @@ GRACE_S, LOOK_EVERY_S = 10.0, 0.05
 GIVES_WAY = 15
 # Of a step that failed so many lines are repeated at the end, where a reader looks first.
 REPEATED = 80
+# How a step tells of its slowest tests (tests/runner.py), and of how many it is told again.
+TOOK = re.compile(rb"\D*(?P<took>[\d.]+) s +(?P<cpu>[\d.]+) s CPU  (?P<name>tests\..*)")
+SLOWEST = 10
 
 
 @dataclass
@@ -136,11 +140,22 @@ def run_lanes(
     for step in done:
         spent = f"{step.took_s:.0f} s, {step.cpu_s:.0f} s CPU"
         print(f"{'FAILED' if step.status else 'ok':<7}{step.name} ({spent})")
+    _print_slowest(done)
     failed = sum(1 for step in done if step.status)
     stolen = (stolen_s() - stolen_before_s) / (took_s * (os.cpu_count() or 1))
-    print(f"All took {took_s:.0f} s; other machines had {stolen:.0%} of the processors meanwhile.")
+    cpu_s = sum(step.cpu_s for step in done)
+    print(f"All took {took_s:.0f} s and {cpu_s:.0f} s CPU; other machines", end=" ")
+    print(f"had {stolen:.0%} of the processors meanwhile.")
     print(f"{len(done) - failed} passed, {failed} failed", flush=True)
     return failed
+
+
+def _print_slowest(steps: Sequence[Step]) -> None:
+    """Of all tests those that took the most of the processors, as their steps have told."""
+    found = [m for step in steps for line in step.printed if (m := TOOK.match(line))]
+    for match in sorted(found, key=lambda m: -float(m["cpu"]))[:SLOWEST]:
+        print(f"{float(match['cpu']):6.1f} s CPU {float(match['took']):6.1f} s  "
+              f"{match['name'].decode(errors='replace')}")  # fmt: skip
 
 
 @contextmanager

@@ -23,6 +23,7 @@ import threading
 import time
 import traceback
 from typing import Any, NoReturn
+from weakref import WeakSet
 
 from kettle_core.errors import EngineError
 from kettle_engine.devices.registry import BUILT_IN
@@ -37,6 +38,9 @@ LOADED = (
 FILES = 3
 # A server tells of an end within this time, unless it stands still.
 TOLD_WITHIN_S, LOOK_S = 0.5, 0.1
+# One that has forked a process has loaded all: what it does not fork by then it does not, as it
+# stands still. One that still loads what processes need takes its time on a busy machine.
+BORN_WITHIN_S, LOADED_WITHIN_S = 4.0, 60.0
 _NUMBER = struct.Struct("q")
 # Of a process whose server has ended nobody knows how it ended.
 UNKNOWN_STATUS = -int(signal.SIGKILL)
@@ -69,6 +73,11 @@ class Forked:
         """How it ended; None while it has not."""
         self._hear()
         return self._exit_status
+
+    @property
+    def born_within_s(self) -> float:
+        """So long it may take until it is begun."""
+        return BORN_WITHIN_S if self._server.has_forked(self._asks) else LOADED_WITHIN_S
 
     @property
     def handles(self) -> list[Any]:
@@ -130,6 +139,7 @@ class Forked:
                 self._end(_NUMBER.unpack(said)[0])
             else:
                 self._pid = int(_NUMBER.unpack(said)[0])
+                self._server.told_of(self._asks)
                 # One that is over by now is told of.
                 with contextlib.suppress(ProcessLookupError):
                     self._handle = os.pidfd_open(self._pid)
@@ -156,6 +166,8 @@ class ForkServer:
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self._asks: socket.socket | None = None
+        # Servers that have loaded all, by what they are asked through.
+        self._forked: WeakSet[socket.socket] = WeakSet()
 
     def fork_now(self) -> None:
         """Load what processes need and fork the server from this process, which has one thread."""
@@ -165,7 +177,7 @@ class ForkServer:
             asks.close()
             _become(theirs)
         theirs.close()
-        self._keep(asks)
+        self._forked.add(self._keep(asks))
 
     def fork(self, connection: int, beat: int) -> Forked:
         """A process that is given two files. Raises EngineError if there is none to be had."""
@@ -182,6 +194,14 @@ class ForkServer:
                         told.close()
                         self._leave()
         raise EngineError("No process can be begun on this machine.")
+
+    def told_of(self, asks: socket.socket) -> None:
+        """A server has forked a process."""
+        self._forked.add(asks)
+
+    def has_forked(self, asks: socket.socket) -> bool:
+        """Whether a server is known to have forked one, or has loaded all."""
+        return asks in self._forked
 
     def leave(self, asks: socket.socket) -> None:
         """Have the next process come from another server than the one that these asks went to."""

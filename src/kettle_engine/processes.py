@@ -17,8 +17,6 @@ OFTEN, OFTEN_S = 4, 2.0
 # How often it is looked at how much memory one takes.
 MEASURE_EVERY_S = 0.25
 PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
-# A server of processes that has not forked one by then stands still: another one does it.
-BORN_WITHIN_S = 1.5
 
 
 @dataclass(eq=False)
@@ -96,7 +94,8 @@ class Child:
         """
         if not self.pid:
             self._unborn_s += min(elapsed_s, 0.2)
-            return "was not begun" if self._unborn_s > BORN_WITHIN_S else ""
+            limit_s = self._process.born_within_s if self._process else 0.0
+            return "was not begun" if self._unborn_s > limit_s else ""
         beat = self._beat.at_ns if self._beat else 0
         self.silent_s = 0.0 if beat != self._seen_beat else self.silent_s + min(elapsed_s, 0.2)
         self._seen_beat = beat

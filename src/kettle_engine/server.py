@@ -34,15 +34,15 @@ def only_engine(data_dir: Path) -> int:
 
     One that stands still is one too. Raises EngineError where there is another one.
     """
-    file = os.open(data_dir / "engine.lock", os.O_CREAT | os.O_RDWR, 0o600)
+    # The folder itself: a full disk has no room for a file.
+    file, told = os.open(data_dir, os.O_RDONLY), open_socket_folder(data_dir) / "pid"
     try:
         fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError as error:
-        pid = os.pread(file, 20, 0).decode(errors="replace")
         os.close(file)
+        pid = told.read_text() if told.is_file() else "unknown"
         raise EngineError(f"An engine runs for {data_dir} already (process {pid}).") from error
-    os.ftruncate(file, 0)
-    os.pwrite(file, str(os.getpid()).encode(), 0)
+    told.write_text(str(os.getpid()))
     return file
 
 
@@ -57,7 +57,6 @@ class Server:
         self._takes = data_dir / "takes"
         self._takes.mkdir(parents=True, exist_ok=True)
         self._lock = only_engine(data_dir)
-        open_socket_folder(data_dir)
         self._socket: zmq.Socket[bytes] = zmq.Context.instance().socket(zmq.ROUTER)
         self._socket.bind(command_address(data_dir))
         self._lines = LineDoor(line_path(data_dir))

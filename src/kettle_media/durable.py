@@ -1,6 +1,7 @@
 """Writing so that a power failure leaves the old file or the new one, never half of either."""
 
 import contextlib
+import errno
 import json
 import os
 import queue
@@ -13,6 +14,8 @@ from typing import Any
 
 # Where somebody waits, a disk that takes its time is waited for so long.
 PATIENCE_S = 3.0
+# Lines that a disk would not have are kept for when it has room, so many of them.
+MOST_LEFT = 10_000
 # While a file is written it is brought to the disk so often.
 SYNC_EVERY_S = 0.1
 
@@ -110,7 +113,8 @@ def put_in_place(fresh: Path, target: Path, patience_s: float | None = None) -> 
 class LineFile:
     """A file of JSON lines with a writer of its own: who writes a line never waits for the disk.
 
-    An error of the disk is kept in `error` and the lines go on being tried; none is raised.
+    An error of the disk is kept in `error` and its lines are tried again with the next one; none is
+    raised.
     `at_once` writes in the caller's thread instead, for the virtual clock. What must be on the disk
     before it goes on is waited for so long as `write` is told.
     """
@@ -118,7 +122,8 @@ class LineFile:
     def __init__(self, path: Path, at_once: bool = False) -> None:
         self.path = path
         self.error = ""
-        self.lost = 0
+        # What the disk would not have yet.
+        self._left: list[str] = []
         self._queue: queue.SimpleQueue[tuple[str, threading.Event | None] | None]
         self._queue = queue.SimpleQueue()
         self._thread: threading.Thread | None = None
@@ -137,6 +142,11 @@ class LineFile:
         if written:
             written.wait(patience_s)
 
+    @property
+    def lost(self) -> int:
+        """How many lines the disk would not have so far."""
+        return len(self._left)
+
     def close(self, timeout_s: float = 5.0) -> None:
         """Write what is left, as far as the disk lets it."""
         if self._thread:
@@ -153,8 +163,17 @@ class LineFile:
                 written.set()
 
     def _append(self, line: str) -> None:
+        self._left.append(line)
+        del self._left[:-MOST_LEFT]
         try:
-            with self.path.open("a") as file:
-                file.write(line)
+            with self.path.open("ab", buffering=0) as file:
+                before = file.tell()
+                data = "".join(self._left).encode()
+                if file.write(data) != len(data):
+                    # Half a line is none.
+                    file.truncate(before)
+                    raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC), str(self.path))
+            self._left.clear()
+            self.error = ""
         except OSError as error:
-            self.error, self.lost = str(error), self.lost + 1
+            self.error = str(error)

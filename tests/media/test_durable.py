@@ -140,7 +140,7 @@ class Lines(unittest.TestCase):
         for who in range(5):
             self.assertEqual([r["number"] for r in rows if r["who"] == who], list(range(200)))
 
-    def test_a_disk_that_fails_for_a_while_costs_lines_and_is_told_but_raises_nothing(self):
+    def test_a_disk_that_fails_for_a_while_is_told_costs_no_line_and_raises_nothing(self):
         self.path.mkdir()
         file = LineFile(self.path, at_once=True)
         for number in range(3):
@@ -149,7 +149,9 @@ class Lines(unittest.TestCase):
         self.assertIn("directory", file.error)
         self.path.rmdir()
         file.write({"number": 3})
-        self.assertEqual(json.loads(self.path.read_text()), {"number": 3})
+        rows = [json.loads(line) for line in self.path.read_text().splitlines()]
+        self.assertEqual([row["number"] for row in rows], [0, 1, 2, 3])
+        self.assertEqual((file.lost, file.error), (0, ""))
 
 
 class Held(unittest.TestCase):

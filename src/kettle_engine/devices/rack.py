@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from kettle_core.errors import DeviceError
+from kettle_core.errors import DeviceError, KettleError
 from kettle_core.rig.devices import Capture, Device, DeviceInfo, Driver, Event, Mode
 from kettle_core.rig.rig import Input
 from kettle_core.timing.ticks import NS_PER_S, frame_to_ns
@@ -369,6 +369,8 @@ class Rack:
     def _fail(self, source: Source, error: Exception) -> None:
         if isinstance(error, DeviceError):
             self._lose(source, error.state, str(error))
+        elif isinstance(error, KettleError):
+            self._lose(source, FAULT, str(error))
         else:
             self._lose(source, FAULT, f"{source.device_id} failed: {error!r}"[:200])
 

@@ -140,7 +140,8 @@ class RecorderProcess:
         self._feeds: dict[str, Feed] = {}
         self._tell_at = 0.0
         self._health_at_ns = 0
-        self._given_up = False
+        # By the engine, which sees to its folder, or because that is gone.
+        self._given_up = self._is_left = False
         self._started_ns = self._clock.now_ns()
         self._loads = Loads()
 
@@ -159,8 +160,8 @@ class RecorderProcess:
             if self._given_up:
                 for track in recorder.tracks.values():
                     track.close()
-                if not recorder.folder.info_path.exists():
-                    # It never was a take, and nobody may be left who takes it away.
+                if self._is_left and not recorder.folder.info_path.exists():
+                    # It never was a take, and nobody else takes it away.
                     shutil.rmtree(recorder.folder.path, ignore_errors=True)
                 return Ended(str(recorder.folder.path), "given up", ())
             now_ns = self._clock.now_ns()
@@ -215,7 +216,7 @@ class RecorderProcess:
                     self._recorder.note(what, at_ns - self._recorder.start_master_ns, **more)
         except EOFError:
             if not self._feeds:
-                self._given_up = True
+                self._given_up = self._is_left = True
             self._recorder.stop(self._clock.now_ns(), "the engine ended")
 
     def _begin(

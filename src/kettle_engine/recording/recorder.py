@@ -296,6 +296,10 @@ class Recorder:
         for name in self.tracks.keys() - (short or {}).keys():
             # Of the others a thread hangs in a write; who closes their files would hang as well.
             damaged |= self._close_track(name)
+        # A full disk has room for the rest now.
+        self.folder.give_room()
+        for name in self.errors.keys() & self.tracks.keys() - (short or {}).keys():
+            self._tell_cut_off(self.tracks[name])
         counts = {name: (t.written, t.dropped) for name, t in self.tracks.items()} | self._mended
         for name, missing_ns in (short or {}).items():
             self.note("track cut off", duration_ns - missing_ns, input=name)
@@ -331,6 +335,15 @@ class Recorder:
                 return {name: str(error)}
         return {}
 
+    def _tell_cut_off(self, track: Track) -> None:
+        """Of a track that could not be written any more tell where it really ends."""
+        try:
+            mended = mend_track(self.folder, track.info, self.start_master_ns)
+        except (KettleError, OSError):
+            return
+        self._mended[track.input.id] = mended.frames, mended.lost_frames
+        self.note("track cut off", mended.ends_ns, input=track.input.id)
+
     def _tell_away(self, track: Track) -> None:
         """Tell of a device that is away as the take ends."""
         stop_ns = self.stop_master_ns or self.start_master_ns
@@ -358,7 +371,6 @@ class Recorder:
         # What is captured is safe in the system's hands; a slow disk must not keep the end.
         patience_s = None if self._at_once else PATIENCE_S
         within(patience_s, self.sync)
-        self.folder.give_room()
         path = str(self.folder.path)
         try:
             self.folder.write_info(self.info, patience_s)
