@@ -340,8 +340,8 @@ class Engine:
         return found
 
     def pids(self) -> dict[str, int]:
-        """The processes by their names."""
-        return {child.name: child.pid for child in self._children()}
+        """The processes by their names, those that have been begun."""
+        return {child.name: child.pid for child in self._children() if child.pid}
 
     def close(self) -> None:
         """Finish a running take, let devices go and end all processes."""

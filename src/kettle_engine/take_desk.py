@@ -261,6 +261,9 @@ class TakeDesk:
         reports, recorded = self._hosts.reports, tracks_of(ordered.rig)
         silent = [i for i in recorded if i.id not in reports]
         opening = [i for i in recorded if i.id in reports and reports[i.id].state == OPENING]
+        # What a recorder that was given up still writes must not come into a take of its name.
+        if any(left.gone for left in self._leaving):
+            return
         limit_s = REPORT_LIMIT_S if silent else OPENING_LIMIT_S if opening else 0.0
         if time.monotonic() < ordered.asked_s + limit_s:
             return
@@ -371,7 +374,7 @@ class TakeDesk:
         return current.asked
 
     def _give_up(self, taking: Taking, ended: Ended) -> None:
-        """Throw a take away; its recorder is not waited for, and its name is free at once."""
+        """Throw a take away; its recorder is not waited for."""
         taking.recorder.send("give up")
         gone = taking.path.with_name(f".gone-{taking.path.name}-{time.monotonic_ns()}")
         with contextlib.suppress(OSError):

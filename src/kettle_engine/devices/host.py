@@ -103,6 +103,10 @@ class Host:
 
     def _begin_account(self, folder: Path, who: str, names: tuple[str, ...]) -> None:
         self._account_until_ns = None
+        if self._account:
+            # Of a take that was given up: nobody asks any more, and its name may be another one's.
+            self._account.flush(0.0)
+            self._account = None
         # A folder that is gone by now is told by who writes there.
         with contextlib.suppress(OSError):
             self._account = AccountWriter(folder, who, names, self._clock.now_ns())

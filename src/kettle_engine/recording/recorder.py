@@ -83,6 +83,8 @@ class Recorder:
         self.part = 1
         # Of tracks that were brought together of several parts: what was written and dropped.
         self._mended: dict[str, tuple[int, int]] = {}
+        # What of them is in the originals alone, in sentences.
+        self._kept_back: list[str] = []
         self._pauses = Pauses()
         # By their hashes: a layer that is dragged makes ten a second, and the take has them.
         self._kept_cues: set[int] = set()
@@ -329,6 +331,7 @@ class Recorder:
             if self.part > 1:
                 mended = mend_track(self.folder, track.info, self.start_master_ns)
                 self._mended[name] = mended.frames, mended.lost_frames
+                self._kept_back += [mended.kept_back] if mended.kept_back else []
         except Exception as error:
             self.errors.setdefault(name, str(error))
             if self.part > 1 and not isinstance(error, NoRoomError):
@@ -364,7 +367,7 @@ class Recorder:
             if item.id in short:
                 seconds = short[item.id] / NS_PER_S
                 notes.append(f"{item.name}: the last {seconds:.1f} s are missing, it was too late.")
-        return notes + self._stills.notes()
+        return notes + self._kept_back + self._stills.notes()
 
     def _put_end(self) -> Ended:
         """Write how it ended; on a full disk there is room kept for that."""

@@ -11,6 +11,7 @@ from kettle_media.durable import LineFile
 from kettle_media.take.accounting import account_of
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING, REPAIRED, TakeInfo, with_damage, with_notes
+from kettle_media.take.json_lines import read_json_lines
 from kettle_media.take.mending import mend_track
 
 # Tracks end so near to each other that it need not be told.
@@ -63,7 +64,8 @@ def _repair(folder: TakeFolder, info: TakeInfo, on_progress: Progress) -> TakeIn
             ends_ns.append(mended.ends_ns)
             cut_off[track.name] = mended.ends_ns
             if mended.lost_frames:
-                notes.append(f"{track.title}: {mended.lost_frames} of it were lost within.")
+                what = "frames" if track.is_picture else "blocks of sound"
+                notes.append(f"{track.title}: {mended.lost_frames} {what} were lost within.")
             notes += [mended.kept_back] if mended.kept_back else []
         except NoRoomError:
             raise
@@ -83,7 +85,7 @@ def _repair(folder: TakeFolder, info: TakeInfo, on_progress: Progress) -> TakeIn
         journal.write({"at_ns": at_ns, "what": "track cut off", "input": name})
         if duration_ns - at_ns > TOLD_NS:
             notes.append(f"{title} ends {(duration_ns - at_ns) / NS_PER_S:.1f} s before that.")
-    notes += account_of(folder, duration_ns)
+    notes += _away(folder, info) + account_of(folder, duration_ns)
     info = replace(info, duration_ns=duration_ns, state=REPAIRED, ended_because="cut off")
     info = with_notes(with_damage(info, damaged), *notes)
     try:
@@ -95,3 +97,16 @@ def _repair(folder: TakeFolder, info: TakeInfo, on_progress: Progress) -> TakeIn
         ) from error
     journal.write({"at_ns": duration_ns, "what": "repaired", "notes": notes})
     return info
+
+
+def _away(folder: TakeFolder, info: TakeInfo) -> list[str]:
+    """Of which tracks something is missing as their devices were away, in sentences."""
+    gone_ns: dict[str, int] = {}
+    for line in read_json_lines(folder.journal_path):
+        if line.get("what") == "missing":
+            gone_ns[line["input"]] = gone_ns.get(line["input"], 0) + line["missing_ns"]
+    return [
+        f"{track.title}: {gone_ns[track.name] / NS_PER_S:.1f} s are missing, its device was away."
+        for track in info.tracks
+        if track.name in gone_ns
+    ]
