@@ -377,6 +377,7 @@ class OddFiles(unittest.TestCase):
         self.assertNotIn("clip.mp4", {call.args[0].name for call in looked.call_args_list})
         for _ in range(3):
             driver.list_devices()
+        driver._prober.shutdown(wait=True)
         names = [call.args[0].name for call in looked.call_args_list]
         self.assertEqual(sorted({*names}), ["broken.mp4", "clip.mp4", "voice.flac"])
         self.assertEqual(len(names), 3)
