@@ -19,10 +19,11 @@ from kettle_core.errors import EngineError
 from kettle_core.program.cues import Mark
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.client import EngineClient
+from kettle_media.account.checking import check_account
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.cues import read_cues, read_pauses
 from kettle_media.take.folder import TakeFolder
-from kettle_media.take.info import RECORDING
+from kettle_media.take.info import INCOMPLETE, RECORDING
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.times import read_times
 from kettle_studio.demo import demo_rig
@@ -130,6 +131,11 @@ def _judge(waiting: list[Killing]) -> list[Killing]:
         killing.lost_s, killing.files = _lost_s(folder), _files(folder)
         if gone := _lost_cues(killing):
             raise EngineError(f"After {victims} were killed these cues are gone: {gone}.")
+        info = folder.read_info()
+        account = check_account(folder.path, info.duration_ns or 0)
+        untold = [f.words for f in account.findings if f.words not in info.notes]
+        if untold or info.state == INCOMPLETE:
+            raise EngineError(f"After {victims} were killed it does not add up: {untold or info}.")
         broken = [r["name"] for r in inspect_take(folder)["tracks"] if "error" in r]
         if broken:
             raise EngineError(f"After {victims} were killed these tracks can't be read: {broken}.")
