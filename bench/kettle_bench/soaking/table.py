@@ -105,7 +105,7 @@ def small_rig() -> Rig:
     infos = {info.id: info for info in Studio().list_devices()}
     items = []
     for name in ("webcam-1", "headset", "system"):
-        mode = min(infos[name].modes, key=lambda m: (m.width, m.sample_rate_hz))
+        mode = min(infos[name].modes, key=lambda m: (m.width, m.fps or 0, m.sample_rate_hz))
         items.append(replace(input_of_device(infos[name], name), mode=mode))
     scene = Scene("scene-1", "Me", (), (SceneSound("headset"),))
     return Rig("Small", tuple(items), (scene,), Format(640, 360, Fraction(30)))
