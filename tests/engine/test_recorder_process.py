@@ -1,7 +1,9 @@
 """The recorder's process as a thread of ours: a disk that takes its time, a start after a death."""
 
 import contextlib
+import errno
 import math
+import os
 import shutil
 import threading
 import time
@@ -224,6 +226,21 @@ class Recording(unittest.TestCase):
         # number, as a block may come late.
         end_ns = self.begun_ns + (int(rows["no"][-1]) + 1) * BLOCK_NS
         self.assertLess(abs(end_ns - stopped_ns), 0.45 * NS_PER_S)
+
+    def test_one_that_cannot_go_on_leaves_what_is_there_to_repair_and_says_so(self):
+        work = self.start()
+        self.until(lambda: self.written() > 20)
+        died = mock.patch.object(Recorder, "finish", lambda *_: None)
+        self.line.waiting.append(("stop", self.clock.now_ns()))
+        with died:
+            work.join(60)
+        closed = OSError(errno.EROFS, os.strerror(errno.EROFS))
+        with mock.patch.object(Recorder, "open_tracks", side_effect=closed):
+            self.start(goes_on=True).join(60)
+        ended = self.line.said[-1][1]
+        self.assertEqual(ended.state, "unfinished")
+        self.assertRegex(ended.notes[0], "Read-only file system. What was recorded is there, and")
+        self.assertEqual(self.folder.read_info().state, "recording")
 
     def test_one_that_died_before_it_told_of_the_take_is_followed_by_one_that_does(self):
         # What that one left of its track.

@@ -18,7 +18,7 @@ from kettle_engine.devices.report import DeviceFacts
 from kettle_engine.line import Line
 from kettle_engine.recording.drops import BUSY, DEVICE, ENCODER
 from kettle_engine.recording.order import TAIL_NS, Ended, Order
-from kettle_engine.recording.recorder import Recorder
+from kettle_engine.recording.recorder import UNFINISHED, Recorder
 from kettle_engine.recording.track import Track
 from kettle_engine.rings.ring import RingReader
 from kettle_media.account.reading import known_until
@@ -121,6 +121,10 @@ def run_recorder(line: Line, order: Order) -> None:
             ended = RecorderProcess(line, order, folder).run()
     except (KettleError, OSError) as error:
         ended = Ended(str(order.folder), "failed", (str(error),))
+        if order.goes_on and folder.info_path.exists():
+            note = f"It could not go on after its recorder had ended: {error}. What was recorded is"
+            told = f"{note} there, and is brought into order once its folder can be written to."
+            ended = Ended(str(order.folder), UNFINISHED, (told,))
     line.send("ended", ended)
 
 
