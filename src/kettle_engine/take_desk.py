@@ -1,9 +1,7 @@
 """A take from its order to its end, as the engine leads it."""
 
 import contextlib
-import math
 import shutil
-import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -19,6 +17,7 @@ from kettle_engine.clock import WallClock
 from kettle_engine.cueing import Cueing, PlannedStep, TakeCues
 from kettle_engine.devices.report import LIVE, OPENING
 from kettle_engine.hosts import Hosts
+from kettle_engine.leaving import Leaving
 from kettle_engine.processes import Child
 from kettle_engine.protocol import COUNTDOWN, FINISHING, RECORDING
 from kettle_engine.questions import Reply
@@ -36,8 +35,6 @@ READY_WITHIN_NS = 500_000_000
 # So long an order waits for devices that open, and for drivers that have said nothing yet: one that
 # has just been started may need a while on a busy machine.
 OPENING_LIMIT_S, REPORT_LIMIT_S = 3.0, 15.0
-# A recorder that is given up may take so long to end.
-GIVE_UP_LIMIT_S = 2.0
 # A recorder that dies more often than this in one take is not started again.
 MOST_RECORDERS = 20
 GIVEN_UP, FAILED, UNFINISHED = "given up", "failed", "unfinished"
@@ -104,17 +101,6 @@ class Taking(_Wanted):
         return {name: (x, y) for name, (x, y) in self.status.get("pointers", {}).items()}
 
 
-@dataclass(frozen=True)
-class _Leaving:
-    """A recorder whose take is over: when it is ended if it does not end by itself, and the folder
-    of a take that was given up, which goes with it.
-    """
-
-    recorder: Child
-    until_s: float = math.inf
-    gone: Path | None = None
-
-
 class TakeDesk:
     """Leads one take at a time. `on_end` hears how each ended."""
 
@@ -133,8 +119,7 @@ class TakeDesk:
         self._on_end, self._on_cues = on_end, on_cues
         self._ordered: Ordered | None = None
         self._taking: Taking | None = None
-        # Those that have told of the end, or were given up; a slow disk may keep one for a while.
-        self._leaving: list[_Leaving] = []
+        self._leaving = Leaving()
 
     @property
     def state(self) -> str:
@@ -147,8 +132,8 @@ class TakeDesk:
     @property
     def recorders(self) -> list[Child]:
         """The recorder's process, after those that are leaving."""
-        leaving = [left.recorder for left in self._leaving]
-        return [*leaving, *([self._taking.recorder] if self._taking else [])]
+        taking = [self._taking.recorder] if self._taking else []
+        return [*self._leaving.recorders, *taking]
 
     @property
     def elapsed_ns(self) -> int:
@@ -246,9 +231,7 @@ class TakeDesk:
 
     def tick(self) -> None:
         """What falls due by the clock."""
-        for left in self._leaving:
-            if time.monotonic() > left.until_s and not left.recorder.is_condemned:
-                left.recorder.kill()
+        self._leaving.tick()
         if self._ordered:
             self._answer_order(self._ordered)
         if self._taking and not self._taking.begun:
@@ -262,7 +245,7 @@ class TakeDesk:
         silent = [i for i in recorded if i.id not in reports]
         opening = [i for i in recorded if i.id in reports and reports[i.id].state == OPENING]
         # What a recorder that was given up still writes must not come into a take of its name.
-        if any(left.gone for left in self._leaving):
+        if self._leaving.have_given_up:
             return
         limit_s = REPORT_LIMIT_S if silent else OPENING_LIMIT_S if opening else 0.0
         if time.monotonic() < ordered.asked_s + limit_s:
@@ -379,8 +362,7 @@ class TakeDesk:
         gone = taking.path.with_name(f".gone-{taking.path.name}-{time.monotonic_ns()}")
         with contextlib.suppress(OSError):
             taking.path.rename(gone)
-        until_s = time.monotonic() + GIVE_UP_LIMIT_S
-        self._leaving.append(_Leaving(taking.recorder, until_s, gone))
+        self._leaving.give_up(taking.recorder, gone)
         self._end(taking, ended)
 
     def hear(self, recorder: Child, word: str, *values: Any) -> None:
@@ -397,20 +379,17 @@ class TakeDesk:
                 if followed:
                     self._send_cue(taking, followed)
         elif word == "ended":
-            self._leaving.append(_Leaving(taking.recorder))
+            self._leaving.add(taking.recorder)
             self._end(taking, values[0])
 
     def is_leaving(self, recorder: Child) -> bool:
         """Whether a recorder has said how its take ended."""
-        return any(left.recorder is recorder for left in self._leaving)
+        return recorder in self._leaving.recorders
 
     def recorder_ended(self, recorder: Child) -> None:
         """Go on with a take whose recorder died."""
         taking = self._taking
-        for left in [x for x in self._leaving if x.recorder is recorder]:
-            self._leaving.remove(left)
-            if left.gone:
-                threading.Thread(target=shutil.rmtree, args=(left.gone, True), daemon=True).start()
+        self._leaving.ended(recorder)
         if taking is None or recorder is not taking.recorder:
             return
         if taking.recorder.started > MOST_RECORDERS:

@@ -25,12 +25,6 @@ WAIT_S = int(os.environ.get("KETTLE_TEST_WAIT_S", "90"))
 TOP = Path(__file__).parents[2]
 RUN = (sys.executable, "-m", "kettle_cli")
 AXE = TOP / "node_modules/axe-core/axe.min.js"
-# Elements by name, classes and state that are seen: axe takes two seconds of a processor.
-SHAPE = """JSON.stringify([...new Set([...document.querySelectorAll("body *")]
-  .filter((e) => e.checkVisibility())
-  .map((e) => [e.tagName, e.getAttribute("class"), e.dataset.state, e.ariaLabel !== null].join()))
-  ].sort())"""
-LOOKED_AT = set()
 CHECK = """axe.run({
   runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"],
   resultTypes: ["violations"],
@@ -117,15 +111,11 @@ class BrowserCase(unittest.TestCase):
 
     def check_page(self):
         """No axe-core violation (WCAG 2.2 AA), no script error, no scrolling sideways."""
-        # What a page is made of by and large; the same is not looked at again.
-        shape = self.page.evaluate(SHAPE)
-        if shape not in LOOKED_AT:
-            LOOKED_AT.add(shape)
-            if not self.page.evaluate("'axe' in window"):
-                self.page.evaluate(AXE.read_text())
-            found = self.page.evaluate(CHECK)
-            told = [(v["id"], [n["html"] for n in v["nodes"]][:2]) for v in found["violations"]]
-            self.assertEqual(told, [], json.dumps(told, indent=1))
+        if not self.page.evaluate("'axe' in window"):
+            self.page.evaluate(AXE.read_text())
+        found = self.page.evaluate(CHECK)
+        told = [(v["id"], [n["html"] for n in v["nodes"]][:2]) for v in found["violations"]]
+        self.assertEqual(told, [], json.dumps(told, indent=1))
         self.assertEqual(self.problems, [])
         for width in (1280, 900):
             self.page.set_viewport_size({"width": width, "height": 800})

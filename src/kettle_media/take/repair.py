@@ -80,9 +80,13 @@ def _repair(folder: TakeFolder, info: TakeInfo, on_progress: Progress) -> TakeIn
         "are there.",
     )
     journal = LineFile(folder.journal_path, at_once=True)
+    told = [line for line in read_json_lines(folder.journal_path) if "input" in line]
     for name, at_ns in cut_off.items():
         title = info.track(name).title
-        journal.write({"at_ns": at_ns, "what": "track cut off", "input": name})
+        line = {"at_ns": at_ns, "what": "track cut off", "input": name}
+        # It may have been tried before, and not been noted.
+        if line not in told:
+            journal.write(line)
         if duration_ns - at_ns > TOLD_NS:
             notes.append(f"{title} ends {(duration_ns - at_ns) / NS_PER_S:.1f} s before that.")
     notes += _away(folder, info) + account_of(folder, duration_ns)
