@@ -2,13 +2,13 @@
 
 from collections import deque
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import EngineError, RigError
 from kettle_core.program.close_up import FOLLOW_MS, REST_NS, part_following, part_near
-from kettle_core.program.cues import CloseUp, Cue
+from kettle_core.program.cues import CloseUp, Cue, GoOn, Pause
 from kettle_core.program.replay import Following, Moment
 from kettle_core.rig.rig import Input, Rig
 from kettle_core.timing.ticks import NS_PER_S
@@ -34,6 +34,14 @@ class TakeCues:
     start_ns: int
     moments: tuple[Moment, ...]
     folder: Path = Path()
+
+    def and_then(self, cue: Cue) -> "TakeCues":
+        """With what one more cue, which the engine has followed, has come to."""
+        following = Following(self.moments[-1].state, list(self.moments))
+        # The ends of pauses change nothing that is seen.
+        if not isinstance(cue, Pause | GoOn):
+            following.follow(cue)
+        return replace(self, moments=tuple(following.moments[-MOMENTS:]))
 
 
 @dataclass(frozen=True)

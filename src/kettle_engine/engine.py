@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import EngineError
+from kettle_core.program.cues import Cue
 from kettle_core.rig.devices import DeviceInfo
 from kettle_core.rig.rig import Rig
 from kettle_engine.clock import WallClock
@@ -63,7 +64,7 @@ class Engine:
         reserve_bytes = int(os.environ.get("KETTLE_RESERVE_BYTES", reserve_bytes))
         library = data_dir / "pictures"
         self._desk = TakeDesk(
-            clock, self._hosts, library, reserve_bytes, self._take_ended, self._tell_cues
+            clock, self._hosts, library, reserve_bytes, self._take_ended, self._tell_of_take
         )
         self._questions = Questions()
         self._inputs = InputSet()
@@ -391,10 +392,12 @@ class Engine:
             self._tell_viewer("open", self._inputs.rig, self._inputs.all, self._inputs.owner)
             self._tell_viewer("sources", self._hosts.reports)
             self._tell_viewer("engine", self.status())
-            self._tell_cues(self._desk.cues_now())
+            self._tell_of_take("cues", self._desk.cues_now())
 
-    def _tell_cues(self, cues: TakeCues | None) -> None:
-        self._tell_viewer("cues", cues)
+    def _tell_of_take(self, what: str, value: TakeCues | Cue | None) -> None:
+        # Each one, as a cue changes what those before it have come to.
+        if self._viewer:
+            self._viewer.send(what, value)
 
     def _tell_viewer(self, *message: Any) -> None:
         if self._viewer:

@@ -111,12 +111,12 @@ class TakeDesk:
         library: Path,
         reserve_bytes: int,
         on_end: Callable[[Ended], None],
-        on_cues: Callable[[TakeCues | None], None] = lambda cues: None,
+        tell: Callable[[str, TakeCues | Cue | None], None] = lambda what, value: None,
     ) -> None:
         self.last_take: dict[str, Any] | None = None
         self._clock, self._hosts = clock, hosts
         self._library, self._reserve_bytes = library, reserve_bytes
-        self._on_end, self._on_cues = on_end, on_cues
+        self._on_end, self._tell = on_end, tell
         self._ordered: Ordered | None = None
         self._taking: Taking | None = None
         self._leaving = Leaving()
@@ -191,7 +191,7 @@ class TakeDesk:
     def _send_cue(self, taking: Taking, cue: Cue) -> None:
         # A recorder that has died meanwhile gets it with those before.
         taking.recorder.send("cue", cue)
-        self._on_cues(self.cues_now())
+        self._tell("cue", cue)
 
     def cues_now(self) -> TakeCues | None:
         """What the viewer must know of the take that is recorded."""
@@ -323,7 +323,7 @@ class TakeDesk:
         self._hosts.begin_account(taking.path, tracks_of(taking.rig))
         taking.begun = taking.recorder.send("begin", taking.start_ns, facts, rings)
         if taking.begun:
-            self._on_cues(self.cues_now())
+            self._tell("cues", self.cues_now())
 
     # its end
 
@@ -403,7 +403,7 @@ class TakeDesk:
         # One that ended by itself was not stopped.
         self._hosts.end_account(self._clock.now_ns())
         self._taking = None
-        self._on_cues(None)
+        self._tell("cues", None)
         if ended.state != GIVEN_UP:
             notes = list(ended.notes)
             self.last_take = {"folder": ended.folder, "state": ended.state, "notes": notes}

@@ -1,11 +1,12 @@
 """What is changed while a take is recorded, without an engine round it."""
 
 import gc
+import pickle
 import tracemalloc
 import unittest
 
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_engine.cueing import Cueing
+from kettle_engine.cueing import Cueing, TakeCues
 from kettle_studio.demo import demo_rig
 
 DRAGGED_EVERY_NS = NS_PER_S // 10
@@ -49,3 +50,15 @@ class Dragging(unittest.TestCase):
         self.assertEqual(layer["box"]["left"], 949)
         newest = self.cueing.following.moments[-1]
         self.assertEqual(newest.at_ns, 49 * DRAGGED_EVERY_NS)
+
+    def test_who_is_told_each_cue_knows_what_they_have_come_to(self):
+        known = TakeCues(0, tuple(self.cueing.following.moments))
+        asked = [("pause", {}), ("go-on", {}), ("scene", {"scene": "scene-2"}), ("mark", {})]
+        for number, (what, values) in enumerate(asked):
+            self.drag(20 * number, 20 * number + 20)
+            self.cueing.order(what, (20 * number + 19) * DRAGGED_EVERY_NS, values, {})
+            for cue in list(self.cueing.cues)[-21:]:
+                known = known.and_then(cue)
+                # It is told as it is, not with the rig that it leads to.
+                self.assertLess(len(pickle.dumps(cue)), 500)
+            self.assertEqual(known.moments, tuple(self.cueing.following.moments))

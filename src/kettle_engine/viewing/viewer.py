@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from kettle_core.errors import EngineError, KettleError
+from kettle_core.program.cues import Cue
 from kettle_core.rig.rig import Input, Rig
 from kettle_engine.addresses import live_address
 from kettle_engine.clock import WallClock
@@ -54,6 +55,7 @@ class Viewer:
             "sources": self._set_sources,
             "engine": self._set_engine,
             "cues": self._set_cues,
+            "cue": self._follow,
             "call": self._call,
         }
 
@@ -100,6 +102,10 @@ class Viewer:
             self.live.set_cues(cues)
             # Who pressed a key waits for what it does.
             self._publisher.show_program_now()
+
+    def _follow(self, cue: Cue) -> None:
+        if self.live and self.live.cues:
+            self._set_cues(self.live.cues.and_then(cue))
 
     def _set_engine(self, status: dict[str, Any]) -> None:
         self._engine = status
