@@ -28,12 +28,16 @@ from kettle_studio.computer import BAR_PX
 from kettle_studio.driver import Studio
 
 
-def write_video(path, width, height):
-    """One frame of a size."""
+def write_video(path, width, height, fps=1, frames=1):
+    """Frames of a size, each lighter than the one before."""
     with av.open(str(path), "w") as container:
-        video = container.add_stream("ffv1", rate=Fraction(1))
+        video = container.add_stream("ffv1", rate=Fraction(fps))
         video.width, video.height, video.pix_fmt = width, height, "yuv420p"
-        container.mux(video.encode(av.VideoFrame(width, height, "yuv420p")))
+        for n in range(frames):
+            grey = np.full((height * 3 // 2, width), 40 + 10 * n, np.uint8)
+            frame = av.VideoFrame.from_ndarray(grey, format="yuv420p")
+            frame.pts = n
+            container.mux(video.encode(frame))
         container.mux(video.encode(None))
 
 
@@ -362,6 +366,7 @@ class OddFiles(unittest.TestCase):
         no_text = os.fsencode(folder) + b"/" + b"\xff" * 251 + b".mp4"
         Path(os.fsdecode(no_text)).write_bytes((folder / "clip.mp4").read_bytes())
         write_video(folder / "wide.mkv", 8192, 16)
+        write_video(folder / "huge.mkv", 8192, 8192)
         names = {d.name for d in FileDriver(folder).list_devices()}
         self.assertEqual(names, {"clip.mp4", "Sound of clip.mp4", "voice.flac"})
 
@@ -399,6 +404,24 @@ class OddFiles(unittest.TestCase):
         self.assertEqual(ahead.next(10.0), "second")
         with self.assertRaises(EOFError):
             ahead.next(10.0)
+
+    def test_a_slow_and_a_fast_file_keep_their_time_and_one_that_is_replaced_plays_as_before(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        for fps in (1, 240):
+            write_video(folder / f"{fps}.mkv", 64, 48, fps, 4)
+            driver = FileDriver(folder)
+            info = next(d for d in driver.list_devices() if d.name == f"{fps}.mkv")
+            device = driver.open_device(info.id, info.modes[0], 0)
+            self.addCleanup(device.close)
+            found = [device.read() for _ in range(5)]
+            self.assertEqual([c.data[0, 0] for c in found], [40, 50, 60, 70, 40])
+            self.assertAlmostEqual(found[-1].device_ns * fps, 4 * NS_PER_S, delta=fps)
+            # Another one under its name, of another size, plays in the mode that was chosen.
+            write_video(folder / "new.mkv", 32, 80, 30, 1)
+            (folder / "new.mkv").replace(folder / f"{fps}.mkv")
+            seen = [device.read().data for _ in range(14)]
+            self.assertEqual({data.shape for data in seen}, {(72, 64)})
+            self.assertEqual({data[0, 0] for data in seen[-3:]}, {40})
 
     def test_a_file_that_is_emptied_while_it_plays_is_told(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
