@@ -11,7 +11,7 @@ from kettle_engine.processes import Child
 from kettle_engine.rings.places import RingPlaces, ring_name
 
 RUN_HOST = "kettle_engine.devices.host:run_host"
-SILENT_LIMIT_S, MOST_BYTES = 4.0, 1_500_000_000
+SILENT_LIMIT_S, STOPPED_LIMIT_S, MOST_BYTES = 4.0, 0.8, 1_500_000_000
 
 
 class Hosts:
@@ -29,6 +29,7 @@ class Hosts:
                 lambda factory=factory: (factory, data_dir, places, base_ns),  # type: ignore[misc]
                 SILENT_LIMIT_S,
                 MOST_BYTES,
+                STOPPED_LIMIT_S,
             )
             for name, factory in drivers.items()
         }

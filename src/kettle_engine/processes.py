@@ -1,5 +1,6 @@
 """The engine's processes as it sees them: how one is started, watched and spoken to."""
 
+import math
 import os
 import socket
 import time
@@ -30,6 +31,8 @@ class Child:
     # It is ended and started again when it gives no beat for so long, or takes more memory.
     silent_limit_s: float
     most_bytes: int = 1_500_000_000
+    # One that somebody has stopped (SIGSTOP) is known not to be merely slow.
+    stopped_limit_s: float = math.inf
     started: int = 0
     # How it ended last.
     exit_status: int = 0
@@ -101,6 +104,8 @@ class Child:
         self._seen_beat = beat
         if self.silent_s > self.silent_limit_s:
             return f"did not answer for {self.silent_limit_s:.0f} s"
+        if self.silent_s > self.stopped_limit_s and is_stopped(self.pid):
+            return "was stopped"
         self._unmeasured_s += elapsed_s
         if self._unmeasured_s < MEASURE_EVERY_S:
             return ""
@@ -140,6 +145,14 @@ class Child:
         """Hang up; the process takes it that the engine is gone."""
         if self._mailbox:
             self._mailbox.close()
+
+
+def is_stopped(pid: int) -> bool:
+    """Whether a process stands still by a signal, until another one has it go on."""
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] in "Tt"
+    except OSError:
+        return False
 
 
 def memory_bytes(pid: int) -> int:

@@ -53,6 +53,8 @@ CanvasRenderingContext2D.prototype.drawImage = function (...all) {
 };
 """
 THIN_HZ = 8000
+# Somewhat less than after what time a late one is seen.
+WHILE_S = 0.24
 ON_TOP = """(node) => {
   const {left, top} = node.getBoundingClientRect();
   return document.elementFromPoint(left + 9, top + 9) === node;
@@ -129,7 +131,9 @@ class TakePage(BrowserCase):
         self.assertAlmostEqual(self.at_s - before, 1 / 30, delta=0.002)
         page.get_by_role("button", name="Plays P").click()
         self.until(f"({HEARD})().join() === 'program'")
-        # A stretch across the end of a line.
+        # A stretch across the end of a line; what was pressed meanwhile may have moved the page.
+        lines.scroll_into_view_if_needed()
+        box = lines.bounding_box()
         page.mouse.move(box["x"] + box["width"] * 0.8, box["y"] + 50)
         page.mouse.down()
         page.mouse.move(box["x"] + box["width"] * 0.2, box["y"] + box["height"] - 12, steps=6)
@@ -195,12 +199,14 @@ class TakePage(BrowserCase):
         page.get_by_role("button", name="Cancel").first.click()
         self.until("document.querySelector('plan-media')?.dataset.shows === '0.0000'")
         page.get_by_role("button", name="Play Space").click()
-        self.until("tapped.seen.length > 80 && tapped.sound.length > 60")
+        in_time = f"tapped.seen.filter((s, n, all) => n && s[0] - all[n - 1][0] < {WHILE_S})"
+        ended = "document.querySelector('plan-media').ended"
+        self.until(f"({in_time}.length > 80 && tapped.sound.length > 60) || {ended}")
         page.get_by_role("button", name="Pause Space").click()
         tapped = page.evaluate("({sound: tapped.sound, seen: tapped.seen})")
         show = show_of_take(self.folder)
         self.addCleanup(show.close)
-        mix = ProgramMix(show.plan, show.sounds.read).read(10 * 6 * THIN_HZ)[0, 2::6]
+        mix = ProgramMix(show.plan, show.sounds.read).read(show.plan.samples)[0, 2::6]
         # By what each piece of sound holds, where it is heard; after it the sound stands still.
         heard = [(when, program_s(mix, np.array(thin))) for when, thin in tapped["sound"]]
         begins, programs = (np.array(row) for row in zip(*heard, strict=True))
@@ -208,7 +214,10 @@ class TakePage(BrowserCase):
         number = np.searchsorted(begins, seen[:, 0], side="right") - 1
         lengths_s = np.array([len(thin) / THIN_HZ for _, thin in tapped["sound"]])[number]
         sounds_s = programs[number] + np.minimum(seen[:, 0] - begins[number], lengths_s)
-        self.assertLess(np.median(np.abs(sounds_s - seen[:, 1])), 0.04)
+        # A picture that is late is seen only where none was for a while (on a busy machine).
+        in_time = np.diff(seen[:, 0], prepend=seen[0, 0] - 1) < WHILE_S
+        self.assertGreater(in_time.sum(), 20)
+        self.assertLess(np.median(np.abs(sounds_s - seen[:, 1])[in_time]), 0.04)
         self.loop_without_a_gap()
         # A jump, and a step of one frame.
         page.locator("[data-lines]").press("ArrowRight")

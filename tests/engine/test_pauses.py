@@ -4,6 +4,7 @@ import shutil
 import unittest
 from contextlib import closing
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from kettle_engine.recording.take import Happening, record_take
 from kettle_media.take.afterwards import follow_cues
 from kettle_media.take.align import align_take, open_sound
 from kettle_media.take.folder import TakeFolder
+from kettle_media.take.info import COMPLETE
 from kettle_media.take.inspect import inspect_take
 from kettle_media.take.picture_track import PictureTrack
 from kettle_media.take.times import KEPT, read_times
@@ -112,16 +114,25 @@ class Pausing(unittest.TestCase):
             rows = [read_times(f.times_path(track)) for f in (short, self.whole)]
             np.testing.assert_array_equal(*rows)
 
-    def test_a_device_that_is_away_in_a_pause_comes_back_in_step(self):
+    def taken_with_headset_away(self, name, from_ns, until_ns):
         studio = Studio(5)
         faults = [
-            Happening(7 * S, lambda: studio.set_fault("headset", "unplugged", True)),
-            Happening(8 * S, lambda: studio.set_fault("headset", "unplugged", False)),
+            Happening(at_ns, partial(studio.set_fault, "headset", "unplugged", away))
+            for at_ns, away in ((from_ns, True), (until_ns, False))
         ]
-        path = ROOT / "unplugged-in-pause"
+        path = ROOT / name
         shutil.rmtree(path, ignore_errors=True)
         info = record_take(studio, quick_rig(), path, LENGTH, cues=CUES, happenings=faults)
-        folder = TakeFolder(path)
+        return TakeFolder(path), info
+
+    def test_of_a_device_that_is_back_after_a_pause_it_is_told_what_is_missing_since_its_end(self):
+        folder, info = self.taken_with_headset_away("away-over-a-pause", 8 * S, GO_ON + S)
+        self.assertEqual(info.state, COMPLETE)
+        (note,) = info.notes
+        self.assertRegex(note, r"Headset: 1\.[01] s are missing before 0:10")
+
+    def test_a_device_that_is_away_in_a_pause_comes_back_in_step(self):
+        folder, info = self.taken_with_headset_away("unplugged-in-pause", 7 * S, 8 * S)
         self.assertEqual(info.notes, ())
         _, whole = self.opened(self.whole)
         _, sync = self.opened(folder)

@@ -1,5 +1,7 @@
 """A process as the engine sees it: spoken to, watched, ended, started again."""
 
+import os
+import signal
 import time
 import unittest
 
@@ -51,6 +53,13 @@ class Children(Waiting, unittest.TestCase):
         stuck = self.child("work_long", 0.5, silent_limit_s=1.0)
         self.until(stuck.messages)
         self.assertEqual(self.why(stuck), "did not answer for 1 s")
+
+    def test_one_that_is_stopped_is_known_not_to_be_merely_slow(self):
+        child = self.child("say_nothing", stopped_limit_s=0.4)
+        self.until(child.messages)
+        self.assertEqual([child.look(0.1) for _ in range(20)], [""] * 20)
+        os.kill(child.pid, signal.SIGSTOP)
+        self.assertEqual(self.why(child), "was stopped")
 
     def test_a_machine_that_stood_still_is_no_silence(self):
         silent = self.child("say_nothing", silent_limit_s=1.0)

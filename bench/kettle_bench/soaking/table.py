@@ -49,7 +49,7 @@ STOP_S, AGAIN_S, AFTER_S, PAUSE_S = 6.0, 0.05, 1.5, 6.0
 MOST_LOST_S = {
     ("recorder", KILLED): 0.5, ("engine", KILLED): 0.5, ("devices studio", KILLED): 1.5,
     ("recorder", TWICE): 1.0, ("engine", TWICE): 1.0, ("devices studio", TWICE): 1.5,
-    ("recorder", STOPPED): STOP_S, ("devices studio", STOPPED): STOP_S + 0.5,
+    ("recorder", STOPPED): STOP_S, ("devices studio", STOPPED): 1.5,
 }  # fmt: skip
 LIMIT_S = 60.0
 

@@ -52,6 +52,13 @@ class Pauses:
         rests = ((start + KEPT_NS, end) for start, end in self.stretches)
         return tuple((start, end) for start, end in rests if end is None or start < end)
 
+    def outside_ns(self, from_ns: int, until_ns: int) -> int:
+        """How much of a stretch is written, as no pause leaves it out."""
+        found = max(0, until_ns - from_ns)
+        for start, end in self.unwritten:
+            found -= max(0, min(until_ns, until_ns if end is None else end) - max(from_ns, start))
+        return found
+
     def leave_out(self, from_ns: int, until_ns: int) -> bool:
         """Whether a capture of a stretch lies wholly in what is not written."""
         # Captures come late by a second at most; no more pauses fit in there.

@@ -188,8 +188,8 @@ class Recorder:
             self.losses.dropped(name, track.dropped - dropped, why, at_ns, track.written)
         if arrival.restarted:
             self.note("clock set right", at_ns, input=name, device_ns=arrival.device_ns)
-            if not track.is_resting:
-                self.losses.gap(name, arrival.master_ns - before_ns - arrival.duration_ns, at_ns)
+            away = (before_ns - self.start_master_ns, at_ns - arrival.duration_ns)
+            self.losses.gap(name, self._pauses.outside_ns(*away), at_ns)
         for event in events:
             event_ns = track.record_ns(event.device_ns)
             if self._pauses.leave_out(event_ns, event_ns):

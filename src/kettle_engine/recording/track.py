@@ -184,11 +184,6 @@ class Track:
             else:
                 self._write(oldest)
 
-    @property
-    def is_resting(self) -> bool:
-        """Whether a pause leaves out what comes."""
-        return self._resting is not None
-
     def _write(self, arrival: Arrival) -> None:
         self.drop(arrival.lost)
         if self.input.is_picture:

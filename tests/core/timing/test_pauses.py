@@ -29,6 +29,20 @@ class Pausing(unittest.TestCase):
             for place in (at_ns, at_ns + length_ns - 1):
                 self.assertEqual(take_time.program_times(Source("take", "x"), place), ())
 
+    @given(GAPS, st.integers(0, 10**11), st.integers(0, 10**11))
+    def test_what_lies_outside_is_what_no_pause_leaves_out(self, gaps, from_ns, length_ns):
+        pauses, now = paused(gaps)
+        until_ns = from_ns + length_ns
+        ends = sorted({from_ns, until_ns, *(
+            max(from_ns, min(until_ns, at))
+            for start, end in pauses.unwritten for at in (start, end or until_ns)
+        )})  # fmt: skip
+        pieces = zip(ends[:-1], ends[1:], strict=True)
+        written = sum(b - a for a, b in pieces if not any(
+            start <= a and (end is None or b <= end) for start, end in pauses.unwritten
+        ))  # fmt: skip
+        self.assertEqual(pauses.outside_ns(from_ns, until_ns), written)
+
     @given(GAPS)
     def test_the_beginning_of_a_pause_is_written_the_rest_is_not(self, gaps):
         pauses, _ = paused(gaps)

@@ -57,8 +57,8 @@ export class PlanMedia extends HTMLElement {
   #pictures = [];
   /** By how much a picture came too late since it was told, s of the listener's time. */
   #late = 0;
-  /** The program time of the picture that is seen. */
-  #shown = 0;
+  /** When a picture was drawn last, by the time that runs on. */
+  #drawn = Number.NEGATIVE_INFINITY;
   #frame = 0;
   #timer = 0;
   #waits = 0;
@@ -179,6 +179,7 @@ export class PlanMedia extends HTMLElement {
     this.#ended = this.failed = false;
     this.#endsAt = null;
     this.#late = 0;
+    this.#drawn = Number.NEGATIVE_INFINITY;
     this.seeking = !this.paused;
     if (shared && !this.paused) {
       this.#gain = new GainNode(shared, { gain: this.#muted ? 0 : 1 });
@@ -275,8 +276,10 @@ export class PlanMedia extends HTMLElement {
     if (newest) {
       this.#pictures = this.#pictures.filter((one) => one.at > newest.at);
       const late = now - newest.at > LATE_S * this.#rate;
-      if (!late || now - this.#shown > WHILE_S * this.#rate) this.#show(newest.bitmap, newest.at);
-      else newest.bitmap.close();
+      if (!late || now - this.#drawn > WHILE_S * this.#rate) {
+        this.#drawn = now;
+        this.#show(newest.bitmap, newest.at);
+      } else newest.bitmap.close();
     }
     if (this.#endsAt !== null && now >= this.#endsAt - 0.005) {
       const at = this.#endsAt;
@@ -289,7 +292,6 @@ export class PlanMedia extends HTMLElement {
 
   /** @param {ImageBitmap} bitmap @param {number} at */
   #show(bitmap, at) {
-    this.#shown = at;
     this.dataset.shows = folded(at, this.#loop).toFixed(4);
     const canvas = this.#canvas;
     if (canvas.width !== bitmap.width) canvas.width = bitmap.width;
