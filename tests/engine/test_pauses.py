@@ -126,7 +126,7 @@ class Pausing(unittest.TestCase):
         return TakeFolder(path), info
 
     def test_of_a_device_that_is_back_after_a_pause_it_is_told_what_is_missing_since_its_end(self):
-        folder, info = self.taken_with_headset_away("away-over-a-pause", 8 * S, GO_ON + S)
+        _, info = self.taken_with_headset_away("away-over-a-pause", 8 * S, GO_ON + S)
         self.assertEqual(info.state, COMPLETE)
         (note,) = info.notes
         self.assertRegex(note, r"Headset: 1\.[01] s are missing before 0:10")

@@ -1,4 +1,5 @@
 import unittest
+from itertools import pairwise
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -31,13 +32,13 @@ class Pausing(unittest.TestCase):
 
     @given(GAPS, st.integers(0, 10**11), st.integers(0, 10**11))
     def test_what_lies_outside_is_what_no_pause_leaves_out(self, gaps, from_ns, length_ns):
-        pauses, now = paused(gaps)
+        pauses, _ = paused(gaps)
         until_ns = from_ns + length_ns
         ends = sorted({from_ns, until_ns, *(
             max(from_ns, min(until_ns, at))
             for start, end in pauses.unwritten for at in (start, end or until_ns)
         )})  # fmt: skip
-        pieces = zip(ends[:-1], ends[1:], strict=True)
+        pieces = pairwise(ends)
         written = sum(b - a for a, b in pieces if not any(
             start <= a and (end is None or b <= end) for start, end in pauses.unwritten
         ))  # fmt: skip
