@@ -8,10 +8,14 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
+from dataclasses import replace
+from fractions import Fraction
 from functools import cache
 from pathlib import Path
 
-from kettle_core.rig.rig import Rig
+from kettle_core.rig.format import Format
+from kettle_core.rig.rig import Input, Rig, input_of_device
+from kettle_core.scene.scene import Scene, SceneSound
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
 from kettle_media.take.folder import TakeFolder
@@ -40,6 +44,20 @@ PART = 3
 def small_rig() -> Rig:
     """The demo rig of a third of its size."""
     return shrunk(demo_rig(), PART)
+
+
+def studio_input(name: str, **more: object) -> Input:
+    """An input of a device of the studio, in the mode that is the least work."""
+    info = next(d for d in Studio().list_devices() if d.id == name)
+    mode = min(info.modes, key=lambda m: (m.width, m.fps or 0))
+    return replace(input_of_device(info, name), mode=mode, **more)
+
+
+def face_rig(*more: Input) -> Rig:
+    """A webcam and a headset, and what a test adds: what is recorded in real time beside others."""
+    items = (studio_input("webcam-1"), studio_input("headset"), *more)
+    scene = Scene("scene-1", "Me", (), (SceneSound("headset"),))
+    return Rig("Small", items, (scene,), Format(640, 360, Fraction(30)))
 
 
 def demo_take(seconds: int = 4, part: int = PART) -> TakeFolder:

@@ -17,7 +17,7 @@ from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.inspect import inspect_take
 from tests.engine.process import EngineProcess, but_drops
-from tests.fixtures import ROOT, small_rig
+from tests.fixtures import ROOT, face_rig
 
 
 @tag("realtime")
@@ -25,7 +25,7 @@ class Crashing(unittest.TestCase):
     def setUp(self):
         self.engine = EngineProcess(self, ROOT / f"data-{self._testMethodName}")
         self.takes = self.engine.data / "takes"
-        self.rig = rig_to_dict(small_rig())
+        self.rig = rig_to_dict(face_rig())
 
     def ask(self, do, **values):
         return self.engine.client.ask(do, **values)

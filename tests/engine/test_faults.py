@@ -9,7 +9,6 @@ import time
 import unittest
 from contextlib import suppress
 from dataclasses import replace
-from fractions import Fraction
 
 import numpy as np
 import zmq
@@ -17,9 +16,7 @@ from django.test import tag
 
 from kettle_core.errors import EngineError
 from kettle_core.program.cues import Mark
-from kettle_core.rig.format import Format
-from kettle_core.rig.rig import Input, Rig, input_of_device
-from kettle_core.scene.scene import Scene, SceneSound
+from kettle_core.rig.rig import Input
 from kettle_engine.addresses import command_address
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.take.cues import read_cues
@@ -28,19 +25,12 @@ from kettle_media.take.inspect import inspect_take
 from kettle_media.take.packets import read_packets
 from kettle_media.take.times import FILLED, read_times
 from kettle_media.take.track_reading import read_sound
-from kettle_studio.driver import Studio
 from tests.engine import odd_driver
 from tests.engine.process import EngineProcess, but_drops
-from tests.fixtures import ROOT
+from tests.fixtures import ROOT, face_rig, studio_input
 from tests.small_disk import small_disk
 
-SMALL = Format(640, 360, Fraction(30))
 ODD = {"KETTLE_DRIVERS": "odd=tests.engine.odd_driver:odd_driver"}
-
-
-def studio_input(name, **more):
-    info = next(d for d in Studio().list_devices() if d.id == name)
-    return replace(input_of_device(info, name), mode=info.modes[0], **more)
 
 
 def odd_input(name, **more):
@@ -52,13 +42,6 @@ def odd_input(name, **more):
 def go_on(pid):
     with suppress(ProcessLookupError):
         os.kill(pid, signal.SIGCONT)
-
-
-def small_rig(*more):
-    """A small webcam and a headset, and what a test adds."""
-    items = (studio_input("webcam-1"), studio_input("headset"), *more)
-    scene = Scene("scene-1", "Me", (), (SceneSound("headset"),))
-    return Rig("Small", items, (scene,), SMALL)
 
 
 class FaultCase(unittest.TestCase):
@@ -112,7 +95,7 @@ class FaultCase(unittest.TestCase):
 class KilledProcesses(FaultCase):
     def test_a_killed_recorder_is_started_again_and_the_take_is_whole(self):
         self.start()
-        self.record(small_rig(), 3)
+        self.record(face_rig(), 3)
         for seconds in (4, 5.5):
             self.kill("recorder")
             self.engine.has_recorded(seconds)
@@ -139,7 +122,7 @@ class KilledProcesses(FaultCase):
 
     def test_recording_goes_on_while_the_viewer_is_killed_ten_times(self):
         self.start()
-        self.record(small_rig(), 1)
+        self.record(face_rig(), 1)
         for _ in range(10):
             self.kill("viewer")
         last = self.stop()
@@ -150,7 +133,7 @@ class KilledProcesses(FaultCase):
 
     def test_processes_that_stand_still_hold_up_nobody_else(self):
         self.start()
-        self.record(small_rig(), 1)
+        self.record(face_rig(), 1)
         stopped = [self.pid("viewer"), self.pid("recorder")]
         for pid in stopped:
             os.kill(pid, signal.SIGSTOP)
@@ -168,7 +151,7 @@ class KilledProcesses(FaultCase):
 
     def test_killed_devices_cost_a_gap_that_is_silent_and_told(self):
         self.start()
-        self.record(small_rig(), 2)
+        self.record(face_rig(), 2)
         self.kill("devices studio")
         self.engine.until(lambda: "are missing before 0:0" in self.trouble())
         self.engine.has_recorded(6)
@@ -176,7 +159,7 @@ class KilledProcesses(FaultCase):
         self.assertEqual(last["state"], "complete")
         (note,) = but_drops(last["notes"])
         # One that is back within a twentieth of a second is not told; all others are.
-        names = {item.id: item.name for item in small_rig().inputs}
+        names = {item.id: item.name for item in face_rig().inputs}
         away = {names[gap["input"]] for gap in self.told("missing")}
         self.assertEqual(set(re.split(", | and ", note.partition(":")[0])), away)
         missing = r"^[^:]+: (up to )?[0-9.]+ s are missing before 0:0[2-9], (its|their) device"
@@ -193,7 +176,7 @@ class KilledProcesses(FaultCase):
 
     def test_the_end_of_a_take_waits_for_what_was_captured_before_it(self):
         self.start()
-        self.record(small_rig(), 2)
+        self.record(face_rig(), 2)
         host = self.pid("devices studio")
         os.kill(host, signal.SIGSTOP)
         time.sleep(0.4)
@@ -224,7 +207,7 @@ class OddDevices(FaultCase):
                 self.data = ROOT / f"data-odd-{name}"
                 self.folder = TakeFolder(self.data / "takes" / "t1")
                 self.start()
-                self.record(small_rig(odd_input(name)), 1)
+                self.record(face_rig(odd_input(name)), 1)
                 self.engine.until(lambda: self.told(why))
                 self.engine.until(lambda: self.told("process started again"))
                 self.assertEqual(self.told(why)[0]["process"], "devices odd")
@@ -236,7 +219,7 @@ class OddDevices(FaultCase):
 
     def test_a_device_that_fails_or_gives_what_it_should_not_is_told_and_the_rest_goes_on(self):
         self.start()
-        self.record(small_rig(odd_input("fails"), odd_input("wrong-shape"), odd_input("beeps")), 1)
+        self.record(face_rig(odd_input("fails"), odd_input("wrong-shape"), odd_input("beeps")), 1)
 
         def faults():
             lines = self.told("device fault")
@@ -256,18 +239,18 @@ class OddDevices(FaultCase):
     def test_an_input_without_a_track_that_never_opens_blocks_nothing(self):
         self.start()
         never = odd_input("never-opens", recorded=False)
-        self.assertGreater(self.record(small_rig(never, odd_input("well")), 1), 1)
+        self.assertGreater(self.record(face_rig(never, odd_input("well")), 1), 1)
         self.assertEqual(self.stop()["state"], "complete")
 
     def test_a_driver_that_takes_its_time_to_begin_is_waited_for(self):
         self.start(KETTLE_DRIVERS="odd=tests.engine.odd_driver:late_driver")
-        self.assertGreater(self.record(small_rig(odd_input("well")), 1), 1)
+        self.assertGreater(self.record(face_rig(odd_input("well")), 1), 1)
         self.assertEqual(self.stop()["state"], "complete")
 
     def test_a_take_says_for_what_it_waits_and_that_it_was_not_begun(self):
         self.start()
-        self.ask("open_rig", rig=rig_to_dict(small_rig()))
-        self.ask("record", rig=rig_to_dict(small_rig(odd_input("never-opens"))), folder="t1")
+        self.ask("open_rig", rig=rig_to_dict(face_rig()))
+        self.ask("record", rig=rig_to_dict(face_rig(odd_input("never-opens"))), folder="t1")
         self.engine.until(lambda: self.ask("status").get("waits_for") == ["Never-Opens"])
         last = self.engine.until(lambda: self.ask("status")["last_take"])
         self.assertEqual(last["state"], "failed")
@@ -279,7 +262,7 @@ class OddDevices(FaultCase):
         socket = zmq.Context.instance().socket(zmq.DEALER)
         self.addCleanup(socket.close, 0)
         socket.connect(command_address(self.data))
-        late = {"do": "record", "rig": rig_to_dict(small_rig()), "folder": "t1",
+        late = {"do": "record", "rig": rig_to_dict(face_rig()), "folder": "t1",
                 "deadline_ns": time.monotonic_ns() - 1}  # fmt: skip
         socket.send_multipart([b"", json.dumps(late).encode()])
         # Whatever comes after it is answered, so it has been heard.
@@ -294,7 +277,7 @@ class FullDisks(FaultCase):
     def test_a_full_disk_ends_a_take_in_a_state_that_is_told(self):
         with small_disk(self.data, 6):
             self.start(KETTLE_RESERVE_BYTES="0")
-            self.record(small_rig(), 0.5)
+            self.record(face_rig(), 0.5)
             last = self.engine.until(lambda: self.ask("status")["last_take"])
             self.assertEqual(last["state"], "complete", last)
             self.assertIn("No space left", " ".join(last["notes"]))
@@ -304,7 +287,7 @@ class FullDisks(FaultCase):
 
     def test_a_journal_that_cannot_be_written_is_told_and_the_take_goes_on(self):
         self.start()
-        self.record(small_rig(), 1)
+        self.record(face_rig(), 1)
         self.folder.journal_path.rename(self.data / "away")
         self.folder.journal_path.mkdir()
         self.kill("viewer")
@@ -316,7 +299,7 @@ class FullDisks(FaultCase):
 
     def test_a_take_is_repaired_once_there_is_room(self):
         self.start()
-        self.record(small_rig(), 3)
+        self.record(face_rig(), 3)
         # Parts must be joined, which needs room.
         self.kill("recorder")
         self.engine.has_recorded(5)
@@ -361,13 +344,13 @@ class Refused(FaultCase):
     def test_what_is_not_there_is_named(self):
         self.start()
         gone = replace(studio_input("headset"), id="gone", name="Gone", device="headset-9")
-        said = self.refusal(small_rig(gone))
+        said = self.refusal(face_rig(gone))
         self.assertIn("Gone cannot be recorded, so nothing was. Plug it", said)
         self.ask("fault", device="headset", fault="busy", on=True)
         # A take that begins before anybody has noticed is recorded without it.
         self.engine.until(lambda: self.is_known_as_lost("headset"))
         self.assertRegex(
-            self.refusal(small_rig()),
+            self.refusal(face_rig()),
             "cannot be recorded, so nothing was. .* is used by another program. See to it, or turn",
         )
         self.assertFalse(self.folder.path.exists())

@@ -12,7 +12,7 @@ from scipy.signal import correlate
 from kettle_core.picture.picture import picture_from_i420
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
-from kettle_core.rig.rig import Card, Input, Looks, Rig, Tone, input_of_device
+from kettle_core.rig.rig import Card, Input, Looks, Rig, Tone
 from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Layer, Scene, SceneSound
 from kettle_core.timing.ticks import NS_PER_S
@@ -25,16 +25,10 @@ from kettle_media.take.times import read_times
 from kettle_media.take.track_reading import read_pictures, read_sound
 from kettle_studio import sounds
 from kettle_studio.driver import Studio
-from tests.fixtures import ROOT
+from tests.fixtures import ROOT, studio_input
 
 SMALL = Format(640, 360, Fraction(30))
 RATE_HZ = 48_000
-
-
-def studio_input(name, **more):
-    info = next(d for d in Studio().list_devices() if d.id == name)
-    item = input_of_device(info, name)
-    return replace(item, mode=info.modes[0], **more)
 
 
 def lag_ms(heard, start_s, from_s, to_s):

@@ -6,6 +6,7 @@ A cell is a process, a state and what happens to it. After each the take must ad
 import contextlib
 import itertools
 import os
+import queue
 import random
 import shutil
 import signal
@@ -29,6 +30,7 @@ from kettle_core.scene.scene import Scene, SceneSound
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_engine.addresses import socket_folder
 from kettle_engine.client import EngineClient
+from kettle_engine.protocol import IDLE
 from kettle_engine.rings.places import RingPlaces
 from kettle_media.account.checking import check_account
 from kettle_media.account.reading import read_unwritten
@@ -52,6 +54,8 @@ MOST_LOST_S = {
     ("recorder", STOPPED): STOP_S, ("devices studio", STOPPED): 1.5,
 }  # fmt: skip
 LIMIT_S = 60.0
+# So many ends of its processes an engine may have seen before it takes another cell.
+MOST_ENDS = 2
 
 
 @dataclass(frozen=True)
@@ -112,21 +116,35 @@ def small_rig() -> Rig:
 
 
 class Run:
-    """An engine on a data folder of its own, and one take in it."""
+    """An engine on a data folder of its own, and one take after the other in it."""
 
     def __init__(self, data: Path) -> None:
         self.data, self.points = data, data / "points"
-        self.points.mkdir(parents=True)
-        self.folder = TakeFolder(data / "takes" / "t")
         self.client = EngineClient(data, timeout_ms=9000)
         self._engines: list[subprocess.Popen[bytes]] = []
+        self._takes = self._ends = 0
+        self.begin()
         self.start_engine()
+
+    def begin(self) -> None:
+        """Begin another take."""
+        self._takes += 1
+        self.folder = TakeFolder(self.data / "takes" / f"t{self._takes}")
+        shutil.rmtree(self.points, ignore_errors=True)
+        self.points.mkdir(parents=True)
+
+    @property
+    def can_go_on(self) -> bool:
+        """Whether another take is as good here as with a new engine."""
+        # What ends often is started more slowly.
+        return self._ends < MOST_ENDS and (self.asked("status") or {}).get("state") == IDLE
 
     def start_engine(self) -> None:
         """Start one and wait until it answers."""
         places = {"KETTLE_FAULT_POINTS": str(self.points), "KETTLE_LOG": "engine"}
         command = [sys.executable, "-m", "kettle_engine.server", str(self.data)]
         self._engines.append(subprocess.Popen(command, env=os.environ | places))
+        self._ends = 0
         self.until(lambda: self.asked("hello"))
 
     def close(self) -> None:
@@ -169,7 +187,8 @@ class Run:
 
     def record(self, **more: Any) -> None:
         """Order the take."""
-        self.client.ask("record", rig=rig_to_dict(small_rig()), folder="t", **more)
+        folder = self.folder.path.name
+        self.client.ask("record", rig=rig_to_dict(small_rig()), folder=folder, **more)
 
     def has_recorded(self, seconds: float) -> None:
         """Wait until the take is so long."""
@@ -227,6 +246,7 @@ class Run:
         if not pid:
             return
         os.kill(pid, signal.SIGKILL)
+        self._ends += 1
         if process == "engine":
             self._engines[-1].wait()
             self.start_engine()
@@ -244,6 +264,7 @@ class Run:
             self.kill(cell.process)
         elif pid := self.pid(cell.process):
             os.kill(pid, signal.SIGSTOP)
+            self._ends += 1
             worst_s = 0.0
             if cell.process == "engine":
                 time.sleep(STOP_S)
@@ -318,23 +339,39 @@ def lost_s(folder: TakeFolder, info: TakeInfo) -> float:
     return worst
 
 
-def run_cell(cell: Cell) -> Judged:
+def run_cell(cell: Cell, run: Run) -> Judged:
     """Record a take in which it happens, and judge it."""
-    run = Run(Path(tempfile.mkdtemp(prefix="kettle-cell-")))
     try:
         run.come_to(cell.state)
         answer_s = run.do(cell)
         return judge(run, cell, run.finish(), answer_s)
     except (EngineError, OSError) as error:
         return Judged(cell, "hung", faults=[str(error)])
-    finally:
-        run.close()
 
 
 def run_cells(some: Sequence[Cell], beside: int) -> Iterator[Judged]:
-    """Some of them, so many beside each other."""
-    with ThreadPoolExecutor(beside) as pool:
-        yield from pool.map(run_cell, some)
+    """Some of them, so many beside each other; engines serve as long as they are as good as new."""
+    runs: queue.SimpleQueue[Run] = queue.SimpleQueue()
+
+    def judged(cell: Cell) -> Judged:
+        try:
+            run = runs.get_nowait()
+            run.begin()
+        except queue.Empty:
+            run = Run(Path(tempfile.mkdtemp(prefix="kettle-cell-")))
+        found = run_cell(cell, run)
+        if run.can_go_on and not found.faults:
+            runs.put(run)
+        else:
+            run.close()
+        return found
+
+    try:
+        with ThreadPoolExecutor(beside) as pool:
+            yield from pool.map(judged, some)
+    finally:
+        while not runs.empty():
+            runs.get().close()
 
 
 def chosen_cells(seed: int, count: int) -> list[Cell]:

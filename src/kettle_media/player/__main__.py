@@ -13,10 +13,11 @@ import sys
 import traceback
 
 from kettle_core.assembly.beds import BEDS, bed
+from kettle_media.player.nest import ASK, MUSIC
 from kettle_media.player.process import PlayerProcess
 from kettle_media.priority import SHOWS, rank
 
-# When nobody has asked for a player for so long, something that any may need is made.
+# When nobody has asked for a player for so long, a piece of music that any may need is made.
 IDLE_S = 0.3
 # Loaded when they are first used otherwise, which would make the first picture wait.
 LOADED = ("scipy.signal", "scipy.ndimage", "soxr", "cv2", "simplejpeg")
@@ -30,12 +31,15 @@ def main() -> None:
     # Nobody waits for players that have ended.
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     asks = socket.socket(fileno=os.dup(sys.stdin.fileno()))
-    unmade = list(BEDS)
+    unmade: list[str] = []
     while True:
         while unmade and not select.select([asks], [], [], IDLE_S)[0]:
             # Who chooses music hears it at once: every player has what was made here.
             bed(unmade.pop())
-        _, handles, _, _ = socket.recv_fds(asks, 1, 1)
+        asked, handles, _, _ = socket.recv_fds(asks, len(ASK), 1)
+        if asked == MUSIC:
+            unmade = list(BEDS)
+            continue
         if not handles:
             return
         if os.fork() == 0:

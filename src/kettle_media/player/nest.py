@@ -4,6 +4,10 @@ import socket
 import subprocess
 import sys
 import threading
+from contextlib import suppress
+
+# What it is asked for: a player, with a socket for it; or to make music beforehand.
+ASK, MUSIC = b"p", b"m"
 
 
 class Nest:
@@ -13,6 +17,17 @@ class Nest:
         self._lock = threading.RLock()
         self._process: subprocess.Popen[bytes] | None = None
         self._asks: socket.socket | None = None
+        self._has_music = False
+
+    def warm_up_with_music(self) -> None:
+        """As `warm_up`; music of our own will soon be chosen, which takes its time to be made."""
+        with self._lock:
+            asks = self.warm_up()
+            if not self._has_music:
+                # One that was killed meanwhile is missed by who asks for a player.
+                with suppress(OSError):
+                    asks.send(MUSIC)
+                self._has_music = True
 
     def warm_up(self) -> socket.socket:
         """Have it load what players need, as one will soon be wanted; gives where to ask it."""
@@ -48,13 +63,14 @@ class Nest:
             if self._process:
                 self._process.wait()
             self._asks = self._process = None
+            self._has_music = False
 
     def _forked(self) -> socket.socket:
         asks = self.warm_up()
         ours, theirs = socket.socketpair()
         with theirs:
             try:
-                socket.send_fds(asks, [b"."], [theirs.fileno()])
+                socket.send_fds(asks, [ASK], [theirs.fileno()])
             except OSError:
                 ours.close()
                 raise

@@ -27,7 +27,8 @@ from kettle_core.rig.devices import (
 from kettle_core.timing.ticks import NS_PER_S, frame_to_ns
 from kettle_media.foreign import open_foreign
 from kettle_media.picture.frame_planes import frame_to_i420
-from kettle_media.rig.probe import SOUND_ENDINGS, VIDEO_ENDINGS, Probe, probe_file
+from kettle_media.rig.look_into import SOUND_ENDINGS, VIDEO_ENDINGS
+from kettle_media.rig.probe import Probe, probe_file
 
 PREFIX = "file:"
 SOUND_SUFFIX = "#sound"

@@ -4,7 +4,8 @@ from pathlib import Path
 from typing import BinaryIO
 
 from kettle_core.errors import DeviceError, KettleError
-from kettle_media.rig.probe import SOUND_ENDINGS, VIDEO_ENDINGS, Probe, probe_file
+from kettle_media.rig.look_into import SOUND_ENDINGS, VIDEO_ENDINGS
+from kettle_media.rig.probe import Probe, probe_file
 from kettle_media.told import Told
 
 ENDINGS = VIDEO_ENDINGS + SOUND_ENDINGS

@@ -62,7 +62,7 @@ def of_tutorial(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def assembly(request: HttpRequest, pk: int) -> HttpResponse:
     """The page of a version."""
-    PlayerLine.nest.warm_up()
+    PlayerLine.nest.warm_up_with_music()
     version = _version(pk)
     if version.revision == 1:
         # Until it is changed it has all takes, also those that came since.
