@@ -83,7 +83,7 @@ def sized_demo_rig() -> Rig:
 
 
 def shrunk(rig: Rig, part: int) -> Rig:
-    """The rig with frame and cards of a `part`th of their width and height, screens of half.
+    """The rig with frame, cards and recorded screens of a `part`th of their width and height.
 
     Its webcams are in their smallest modes and recorded as they are.
     """
@@ -99,6 +99,6 @@ def shrunk(rig: Rig, part: int) -> Rig:
             card = replace(item.card, size_px=item.card.size_px // part)
             rig = with_input(rig, replace(item, mode=mode, card=card))
     written = rig.format.shrunk(part)
-    screens = replace(written.screens, scale=Fraction(1, 2))
+    screens = replace(written.screens, scale=Fraction(1, part))
     whole = replace(written.webcams, scale=Fraction(1))
     return with_format(rig, replace(written, screens=screens, webcams=whole))
