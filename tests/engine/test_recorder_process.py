@@ -106,6 +106,23 @@ class AtTheEnd(unittest.TestCase):
         gap = "Screen: 0.7 s are missing before 0:01, its device was away."
         self.assertEqual(ended.notes, (gap, "Screen: 7 of 33 frames were dropped."))
 
+    def test_one_that_goes_on_tells_of_what_it_came_too_late_for_before_the_end(self):
+        self.recorder.open_tracks(0)
+        self.recorder.begin({})
+        for no in range(10):
+            self.take(no)
+        track = self.recorder.tracks["screen"]
+        track.close()
+        rows = read_times(self.folder.times_path(track.info))
+        self.recorder = self.begun()
+        self.recorder.go_on(self.folder.read_info(), 2)
+        self.recorder.tracks["screen"].go_on_after(rows[0], rows[-1], int(rows[-1]["device_ns"]))
+        self.recorder.stop(20 * FRAME_NS + 1)
+        # Its ring begins with what is not the take's any more.
+        self.assertFalse(self.take(30))
+        ended = self.recorder.finish()
+        self.assertEqual(ended.notes, ("Screen: 11 of 21 frames were dropped.",))
+
 
 class Recording(unittest.TestCase):
     def setUp(self):

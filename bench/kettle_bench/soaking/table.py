@@ -141,9 +141,11 @@ class Run:
 
     def start_engine(self) -> None:
         """Start one and wait until it answers."""
+        # What the studio draws is drawn once for all.
+        kept = {"KETTLE_STUDIO_KEEP": str(self.data.parent / "kettle-table-studio")} | os.environ
         places = {"KETTLE_FAULT_POINTS": str(self.points), "KETTLE_LOG": "engine"}
         command = [sys.executable, "-m", "kettle_engine.server", str(self.data)]
-        self._engines.append(subprocess.Popen(command, env=os.environ | places))
+        self._engines.append(subprocess.Popen(command, env=kept | places))
         self._ends = 0
         self.until(lambda: self.asked("hello"))
 

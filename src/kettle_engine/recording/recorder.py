@@ -211,7 +211,7 @@ class Recorder:
         track = self.tracks[name]
         end_ns = (self.stop_master_ns or 0) - self.start_master_ns
         after_ns = track.record_ns(arrival.device_ns) - end_ns
-        lost = arrival.lost - after_ns // arrival.duration_ns
+        lost = track.lost_before(arrival) - after_ns // arrival.duration_ns
         if lost > 0:
             track.drop(lost)
             self.losses.dropped(name, lost, why, end_ns, track.written)
@@ -330,7 +330,7 @@ class Recorder:
             self._tell_away(track)
             if self.part > 1:
                 mended = mend_track(self.folder, track.info, self.start_master_ns)
-                self._mended[name] = mended.frames, mended.lost_frames
+                self._mended[name] = mended.frames, mended.lost_frames + track.dropped_at_end
                 self._kept_back += [mended.kept_back] if mended.kept_back else []
         except Exception as error:
             self.errors.setdefault(name, str(error))

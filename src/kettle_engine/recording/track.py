@@ -98,6 +98,8 @@ class Track:
         self._before: Arrival | None = None
         self._before_ends_ns = 0
         self._segment = 0
+        # The last capture of the part before, until one of this part is noted.
+        self._no_before: int | None = None
         self._samples = 0
         self._dropped_before = 0
         self._choice = FrameChoice(written.picture, written.source)
@@ -122,6 +124,7 @@ class Track:
         self._first = (int(first["device_ns"]), int(first["pts_ns"]))
         self.written_master_ns = int(last["master_ns"])
         self._segment = int(last["segment"])
+        self._no_before = int(last["no"])
         if device_ns is not None:
             self._shift_ns = int(last["device_ns"]) - device_ns
             return
@@ -221,6 +224,17 @@ class Track:
         """Count frames or blocks that never came, or could not be written."""
         self.dropped += frames
         self._dropped_before += frames
+
+    @property
+    def dropped_at_end(self) -> int:
+        """How many were dropped after the last capture that is noted."""
+        return self._dropped_before
+
+    def lost_before(self, arrival: Arrival) -> int:
+        """How many were lost right before a capture; also since the part before, which died."""
+        if self._no_before is None or arrival.restarted:
+            return arrival.lost
+        return max(arrival.lost, arrival.no - self._no_before - 1)
 
     def _take_picture(self, arrival: Arrival) -> None:
         pts_ns = max(self._place(arrival), self.end_ns)
@@ -332,6 +346,7 @@ class Track:
         stamps = (arrival.no, device_ns, arrival.master_ns, pts_ns)
         self._times.write(*stamps, self._dropped_before, kept, samples, self._segment)
         self._dropped_before = 0
+        self._no_before = None
 
     def record_ns(self, device_ns: int) -> int:
         """Record time of something that happened at a time of the device's clock, as far as that
