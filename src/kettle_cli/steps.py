@@ -26,6 +26,8 @@ REPEATED = 80
 # How a step tells of its slowest tests (tests/runner.py), and of how many it is told again.
 TOOK = re.compile(rb"\D*(?P<took>[\d.]+) s +(?P<cpu>[\d.]+) s CPU  (?P<name>tests\..*)")
 SLOWEST = 10
+# How it tells what all of its processes took, those too that nobody waited for.
+IN_ALL = re.compile(rb"All took (\d+) s CPU")
 
 
 @dataclass
@@ -84,6 +86,8 @@ class Step:
             print(f"“{self.name}” did not end within {limit_s:.0f} s.", file=sys.stderr)
         self.status = self._process.wait()
         self._reader.join(GRACE_S)
+        told = (m for line in self.printed if (m := IN_ALL.match(line)))
+        self.cpu_s = max([self.cpu_s, *(float(match[1]) for match in told)])
         if self._aside:
             print(f"── {self.name}", flush=True)
             _print(list(self.printed))

@@ -58,7 +58,7 @@ class Steps(unittest.TestCase):
         failed, told = self.run_lanes(
             [
                 python("dies", "import os; os.kill(os.getpid(), 9)"),
-                python("well", "print('heard')"),
+                python("well", "print('heard'); print('All took 77 s CPU')"),
             ],
             [python("later", "pass")],
         )
@@ -67,6 +67,8 @@ class Steps(unittest.TestCase):
             "heard",
             "FAILED dies",
             "ok     well",
+            # What nobody waited for counts too.
+            " s, 77 s CPU)",
             "ok     later",
             "% of the processors",
             "2 passed, 1 failed",
