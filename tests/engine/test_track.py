@@ -215,6 +215,21 @@ class Tracks(TrackCase):
                 kept = rows["no"][rows["kept"] == KEPT]
                 self.assertEqual(list(kept[kept > 155]), list(range(300, 310)))
 
+    def test_what_comes_after_a_pause_is_written_however_late_its_end_is_heard(self):
+        track = self.track(SCREEN)
+        self.pauses.begin(0)
+        # Who hears of ends stood still from 200 on, and what was captured meanwhile lies there.
+        self.pauses.known_until_ns = 200 * FRAME_NS
+        for no in range(400):
+            track.take(self.picture(no))
+        self.pauses.end(220 * FRAME_NS)
+        self.pauses.known_until_ns = 400 * FRAME_NS
+        for no in range(400, 410):
+            track.take(self.picture(no))
+        rows = self.rows(track)
+        kept = rows["no"][rows["kept"] == KEPT]
+        self.assertEqual(list(kept[kept > 155]), list(range(219, 410)))
+
 
 class LongTracks(TrackCase):
     """A clock that is off by more than a second at the end of a long take."""

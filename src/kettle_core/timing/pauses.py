@@ -5,6 +5,8 @@ then can be had back; the rest is left out of the tracks. Take time is without p
 (`TimeMap`, `closed`).
 """
 
+import math
+
 from kettle_core.errors import TimingError
 from kettle_core.timing.ticks import NS_PER_S
 
@@ -28,6 +30,8 @@ class Pauses:
 
     def __init__(self) -> None:
         self.stretches: tuple[tuple[int, int | None], ...] = ()
+        # Up to here all beginnings and ends are known: who hears of them may be late.
+        self.known_until_ns = math.inf
 
     @property
     def is_open(self) -> bool:

@@ -164,6 +164,10 @@ class Recorder:
         """Write a line into the take's journal, `at_ns` in record time, see `TakeLines.note`."""
         self._lines.note(what, at_ns, before_it, **values)
 
+    def hear_until(self, master_ns: int) -> None:
+        """All cues that were made until a master time have been heard."""
+        self._pauses.known_until_ns = master_ns - self.start_master_ns
+
     def take(self, name: str, arrival: Arrival, why: str, events: Sequence[Event] = ()) -> bool:
         """Write a capture into its track; False once nothing more is to come for it.
 

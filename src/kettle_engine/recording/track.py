@@ -179,7 +179,9 @@ class Track:
             oldest = self._held[0]
             at_ns = self.record_ns(oldest.device_ns)
             left_out = self._pauses.leave_out(at_ns, at_ns + oldest.duration_ns)
-            if left_out and self._pauses.is_open and now_ns - oldest.master_ns < self._held_ns:
+            may_end = now_ns - oldest.master_ns < self._held_ns
+            may_end |= at_ns >= self._pauses.known_until_ns
+            if left_out and self._pauses.is_open and may_end:
                 return
             self._held.popleft()
             if left_out:
