@@ -56,7 +56,7 @@ class BrowserCase(unittest.TestCase):
     # Where it matters how large they are it is "1"; smaller ones save more.
     DEMO_PART = "3"
     # Live pictures and levels a second: a few show the same, and cost much less.
-    REFRESH = 3
+    REFRESH = 2
 
     @classmethod
     def setUpClass(cls):
@@ -127,7 +127,7 @@ class BrowserCase(unittest.TestCase):
         deadline = time.monotonic() + WAIT_S
         while not self._holds(expression):
             self.assertLess(time.monotonic(), deadline, expression)
-            time.sleep(0.05)
+            time.sleep(0.1)
 
     def _holds(self, expression):
         """Whether it is so; a page that is just being opened has no body yet, or goes away."""

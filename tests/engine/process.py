@@ -22,9 +22,9 @@ class EngineProcess:
 
     def __init__(self, case, data, environment=None):
         self.case, self.data, self.client = case, data, EngineClient(data)
-        # What the studio draws is drawn once for all tests.
-        keep = {"KETTLE_STUDIO_KEEP": str(STUDIO_KEPT)}
-        self.environment = {**keep, **os.environ, **(environment or {})}
+        # What the studio draws is drawn once for all tests; a few pictures a second show the same.
+        usual = {"KETTLE_STUDIO_KEEP": str(STUDIO_KEPT), "KETTLE_REFRESH": "10"}
+        self.environment = {**usual, **os.environ, **(environment or {})}
         self.process = None
         (case.addClassCleanup if isinstance(case, type) else case.addCleanup)(self.end)
         self.start()
