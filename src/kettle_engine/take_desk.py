@@ -238,6 +238,9 @@ class TakeDesk:
             self._begin_when_due(self._taking)
         elif self._taking and not self._taking.stop:
             self._look_for_devices(self._taking)
+            if self._taking.cueing.following.is_paused:
+                # No cue that ends the pause can be of an earlier time any more.
+                self._taking.recorder.send_newest("heard", self._clock.now_ns())
 
     def _answer_order(self, ordered: Ordered) -> None:
         """Answer who ordered a take, once all its devices have said how they are."""

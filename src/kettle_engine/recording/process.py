@@ -30,8 +30,6 @@ from kettle_media.take.times import last_times, read_times
 # is due.
 SOUND_EVERY_S, PICTURE_AT_LEAST_S, PICTURE_AT_MOST_S = 0.04, 0.005, 0.04
 HEAR_EVERY_S = 0.02
-# A cue is made by the engine, and is heard here so much later at most.
-ON_ITS_WAY_NS = NS_PER_S // 10
 TELL_EVERY_S, SYNC_EVERY_S, HEALTH_EVERY_NS = 0.2, 1.0, NS_PER_S
 # Loads are those of so many tells.
 LOAD_TELLS = 15
@@ -162,9 +160,7 @@ class RecorderProcess:
         threading.Thread(target=self._sync, name="sync", daemon=True).start()
         while not self._is_over():
             self._line.beat()
-            heard_ns = self._clock.now_ns()
             self._hear()
-            recorder.hear_until(heard_ns - ON_ITS_WAY_NS)
             if self._given_up:
                 for track in recorder.tracks.values():
                     track.close()
@@ -219,6 +215,8 @@ class RecorderProcess:
                     self._given_up = True
                 elif word == "cue":
                     self._recorder.cue(*values)
+                elif word == "heard":
+                    self._recorder.hear_until(*values)
                 elif word == "note":
                     what, at_ns, more = values
                     self._recorder.note(what, at_ns - self._recorder.start_master_ns, **more)

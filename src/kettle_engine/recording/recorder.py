@@ -165,7 +165,7 @@ class Recorder:
         self._lines.note(what, at_ns, before_it, **values)
 
     def hear_until(self, master_ns: int) -> None:
-        """All cues that were made until a master time have been heard."""
+        """All ends of pauses until a master time have been heard."""
         self._pauses.known_until_ns = master_ns - self.start_master_ns
 
     def take(self, name: str, arrival: Arrival, why: str, events: Sequence[Event] = ()) -> bool:
