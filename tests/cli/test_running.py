@@ -1,5 +1,6 @@
 """Running it: logs, health, output nobody reads to its end, files that are the user's alone."""
 
+import io
 import json
 import os
 import signal
@@ -10,9 +11,13 @@ import tempfile
 import time
 import unittest
 import urllib.request
+from contextlib import redirect_stdout
 from pathlib import Path
+from types import SimpleNamespace
+from unittest import mock
 from urllib.error import HTTPError
 
+from kettle_cli import run_commands
 from kettle_cli.run_commands import MARK, delete_data
 from kettle_core.errors import KettleError
 from kettle_engine.client import EngineClient
@@ -49,6 +54,33 @@ class Closed(unittest.TestCase):
                 serve.send_signal(signal.SIGHUP)
                 self.assertEqual(serve.wait(60), 0)
                 self.assertFalse(Path(f"/proc/{engine}").exists())
+
+
+class OlderCode(unittest.TestCase):
+    """An engine that goes on after its starter, as it says of itself."""
+
+    def is_used(self, code, state):
+        """Whether one is used; and whether it was ended."""
+        with subprocess.Popen(["sleep", "60"]) as engine:
+            self.addCleanup(engine.kill)
+            said = {"hello": {"code": code, "pid": engine.pid}, "status": {"state": state}}
+            client = SimpleNamespace(ask=said.get, is_listening=lambda: engine.poll() is None)
+            with mock.patch.object(run_commands, "EngineClient", lambda *_, **__: client):
+                used = run_commands._uses_running_engine()
+            ended = engine.poll() is not None
+            engine.kill()
+        return used, ended
+
+    def test_it_is_started_again_unless_it_records(self):
+        ours = run_commands.code_digest()
+        for code, state, expected in (
+            (ours, "idle", (True, False)),
+            ("older", "watching", (False, True)),
+            ("older", "recording", (True, False)),
+            ("older", "countdown", (True, False)),
+        ):
+            with self.subTest(code=code, state=state), redirect_stdout(io.StringIO()):
+                self.assertEqual(self.is_used(code, state), expected)
 
 
 class Running(unittest.TestCase):
