@@ -353,10 +353,10 @@ class Recorder:
 
     def _tell_away(self, track: Track) -> None:
         """Tell of a device that is away as the take ends."""
-        stop_ns = self.stop_master_ns or self.start_master_ns
-        missing_ns = stop_ns - track.written_master_ns
+        end_ns = (self.stop_master_ns or self.start_master_ns) - self.start_master_ns
+        written_ns = track.written_master_ns - self.start_master_ns
+        missing_ns = self._pauses.outside_ns(written_ns, end_ns)
         if missing_ns > AWAY_NS and track.input.id not in self.errors:
-            end_ns = stop_ns - self.start_master_ns
             self.losses.gap(track.input.id, missing_ns, end_ns)
 
     def _notes(self, short: Mapping[str, int], counts: Mapping[str, tuple[int, int]]) -> list[str]:
