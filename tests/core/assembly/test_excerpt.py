@@ -32,7 +32,8 @@ class Excerpts(unittest.TestCase):
             source, at = seen.source_at(number * S / FPS)
             wanted, there = whole.source_at((first + number) * S / FPS)
             if source == wanted:
-                self.assertLess(abs(at - there), 4 * S / FPS)
+                # A frame of the program more or less, as above, is up to four of the source.
+                self.assertLessEqual(abs(at - there), 4 * S / FPS)
 
     @given(cut_lists())
     def test_all_of_it_is_the_list_itself(self, cuts):
