@@ -50,6 +50,15 @@ class Scenes(BrowserCase):
         for name, value in wanted.items():
             self.until(f"document.querySelector('#id_place_{name}')?.value === '{value}'")
 
+    def until_there(self, selector, x, y):
+        """The page lays itself out anew when it is another size: until a place has something."""
+        there = "([x, y, selector]) => document.elementFromPoint(x, y)?.matches(selector) === true"
+        for _ in range(100):
+            if self.page.evaluate(there, [*self.at(x, y), selector]):
+                return
+            self.page.wait_for_timeout(100)
+        self.fail(f"There is no {selector}.")
+
     def press_until_focused(self, key, selector):
         for _ in range(80):
             if self.page.evaluate(f"document.activeElement?.matches('{selector}')"):
@@ -77,6 +86,7 @@ class Scenes(BrowserCase):
         self.until_place(left=1488, top=648)
         self.check_page()
         # Pulled at its upper left corner it keeps its aspect ratio and its other corner.
+        self.until_there("[data-handle]", 1488, 648)
         self.drag((1488, 648), (1388, 548))
         self.until("document.querySelector('#id_place_width')?.value > 500")
         left, top, width, height = self.place()

@@ -197,6 +197,13 @@ test("a picture that comes too late is left out, unless nothing was drawn for a 
   await socket.says(PICTURE, turn, 0.42, words("late, but better than none"));
   drawNow();
   assert.deepEqual(drawn, ["late, but better than none"]);
+  // Where all of them are late one is seen now and then, not each.
+  for (const n of [1, 2, 3, 4, 5, 6]) {
+    device.currentTime = begins + 0.5 + n * 0.05;
+    await socket.says(PICTURE, turn, 0.42 + n * 0.05, words(`late ${n}`));
+    drawNow();
+  }
+  assert.deepEqual(drawn, ["late, but better than none", "late 6"]);
 });
 
 test("its end is told when it is heard", async () => {

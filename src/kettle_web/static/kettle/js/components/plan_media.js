@@ -58,7 +58,7 @@ export class PlanMedia extends HTMLElement {
   /** By how much a picture came too late since it was told, s of the listener's time. */
   #late = 0;
   /** When a picture was drawn last, by the time that runs on. */
-  #drawn = Number.NEGATIVE_INFINITY;
+  #drawn = 0;
   #frame = 0;
   #timer = 0;
   #waits = 0;
@@ -179,7 +179,7 @@ export class PlanMedia extends HTMLElement {
     this.#ended = this.failed = false;
     this.#endsAt = null;
     this.#late = 0;
-    this.#drawn = Number.NEGATIVE_INFINITY;
+    this.#drawn = at;
     this.seeking = !this.paused;
     if (shared && !this.paused) {
       this.#gain = new GainNode(shared, { gain: this.#muted ? 0 : 1 });
