@@ -22,7 +22,9 @@ from kettle_bench.soaking.table import (
     why_not,
 )
 from kettle_media.take.folder import TakeFolder
+from kettle_media.take.json_lines import read_json_lines
 from kettle_media.take.packets import read_packets
+from kettle_media.take.times import read_times
 
 COUNT, BESIDE = 20, 4
 SEED = int(os.environ.get("KETTLE_TEST_SEED", "0")) or int.from_bytes(os.urandom(2))
@@ -61,8 +63,14 @@ class Table(unittest.TestCase):
         run.do(cell)
         run.until((run.points / "recorder opens.reached").exists)
         run.has_recorded(3.0)
-        judged = self.well(run, cell)
-        self.assertLess(judged.lost_s, 2.0)
+        self.well(run, cell)
+        # How long a busy machine takes to begin another one is not promised; that it is told is.
+        again = [x for x in read_json_lines(run.folder.journal_path)
+                 if x["what"] == "recorder started again"]  # fmt: skip
+        for track in run.folder.read_info().tracks:
+            rows = read_times(run.folder.times_path(track))
+            self.assertLess(rows["pts_ns"][0], 500_000_000, track.name)
+            self.assertGreater(rows["pts_ns"][-1], again[-1]["at_ns"], track.name)
         self.assertEqual({len(TakeFolder(run.folder.path).parts(t))
                           for t in run.folder.read_info().tracks}, {1})  # fmt: skip
 
