@@ -37,7 +37,7 @@ class Table(unittest.TestCase):
         self.addCleanup(shutil.rmtree, self.data, True)
 
     def run_of(self):
-        run = Run(self.data)
+        run = Run(self.data / "run")
         self.addCleanup(run.close)
         return run
 

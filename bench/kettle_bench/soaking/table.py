@@ -116,7 +116,10 @@ def small_rig() -> Rig:
 
 
 class Run:
-    """An engine on a data folder of its own, and one take after the other in it."""
+    """An engine on a data folder of its own, and one take after the other in it.
+
+    What the studio draws is kept beside that folder, for all that lie there.
+    """
 
     def __init__(self, data: Path) -> None:
         self.data, self.points = data, data / "points"
@@ -141,8 +144,7 @@ class Run:
 
     def start_engine(self) -> None:
         """Start one and wait until it answers."""
-        # What the studio draws is drawn once for all.
-        kept = {"KETTLE_STUDIO_KEEP": str(self.data.parent / "kettle-table-studio")} | os.environ
+        kept = {"KETTLE_STUDIO_KEEP": str(self.data.parent / "studio")} | os.environ
         places = {"KETTLE_FAULT_POINTS": str(self.points), "KETTLE_LOG": "engine"}
         command = [sys.executable, "-m", "kettle_engine.server", str(self.data)]
         self._engines.append(subprocess.Popen(command, env=kept | places))
@@ -360,7 +362,7 @@ def run_cells(some: Sequence[Cell], beside: int) -> Iterator[Judged]:
             run = runs.get_nowait()
             run.begin()
         except queue.Empty:
-            run = Run(Path(tempfile.mkdtemp(prefix="kettle-cell-")))
+            run = Run(Path(tempfile.mkdtemp(prefix="cell-", dir=room)))
         found = run_cell(cell, run)
         if run.can_go_on and not found.faults:
             runs.put(run)
@@ -368,12 +370,13 @@ def run_cells(some: Sequence[Cell], beside: int) -> Iterator[Judged]:
             run.close()
         return found
 
-    try:
-        with ThreadPoolExecutor(beside) as pool:
-            yield from pool.map(judged, some)
-    finally:
-        while not runs.empty():
-            runs.get().close()
+    with tempfile.TemporaryDirectory(prefix="kettle-cells-", ignore_cleanup_errors=True) as room:
+        try:
+            with ThreadPoolExecutor(beside) as pool:
+                yield from pool.map(judged, some)
+        finally:
+            while not runs.empty():
+                runs.get().close()
 
 
 def chosen_cells(seed: int, count: int) -> list[Cell]:
