@@ -10,5 +10,7 @@ class KettleWebConfig(AppConfig):
     label = "kettle"
 
     def ready(self) -> None:
-        """Have takes follow their rigs."""
+        """Have rows and files follow what happens to others."""
+        for subject in ("library", "rigs", "assembly", "export"):
+            import_module(f"kettle_web.{subject}.services")
         import_module("kettle_web.takes.own_rig")

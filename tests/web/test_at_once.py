@@ -10,8 +10,8 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kettle_core.errors import RigError
-from kettle_web.frame import editing
-from kettle_web.models import Change, Rig, Take, Tutorial
+from kettle_web.frame import editing, history
+from kettle_web.models import Change, ChangedRow, Rig, Take, Tutorial
 from kettle_web.rigs.services import make_demo_rig
 
 
@@ -114,24 +114,24 @@ class AtOnce(TransactionTestCase):
             editing.edit(self.rig, renamed)
         self.assertEqual(Change.objects.count(), 0)
         with self.settings():
-            kept, editing.HISTORY_BYTES = editing.HISTORY_BYTES, 6000
+            kept, history.HISTORY_BYTES = history.HISTORY_BYTES, 6000
             try:
                 for turn in range(12):
                     self.client.post(*self.rename("headset", f"Name {turn}")[:2])
             finally:
-                editing.HISTORY_BYTES = kept
-        rows = list(Change.objects.all())
+                history.HISTORY_BYTES = kept
+        rows = list(ChangedRow.objects.all())
         self.assertLess(sum(len(r.zipped) for r in rows), 6000 + len(rows[-1].zipped))
         self.assertIn(b"Name 11", zlib.decompress(rows[-1].zipped))
         self.rig.refresh_from_db()
-        self.assertEqual(editing.undo(self.rig), "Headset: renamed"[:0] + rows[-1].words)
+        self.assertEqual(editing.undo(self.rig), Change.objects.last().words)
         self.assertEqual(self.rig.values.input("headset").name, "Name 10")
 
     def test_a_deleted_rig_is_brought_back(self):
         self.client.post(reverse("delete-rig", args=["demo"]))
         self.assertEqual(self.client.get("/rigs/demo/").status_code, 404)
-        self.assertContains(self.client.get("/"), "Bring back")
-        self.client.post(reverse("bring-back-rig", args=["demo"]))
+        self.assertContains(self.client.get(reverse("bin")), "Bench rig")
+        self.client.post(reverse("bring-back"), {"key": self.rig.key})
         self.assertContains(self.client.get("/rigs/demo/"), "Bench rig")
         self.assertEqual(Rig.objects.count(), 1)
 
@@ -145,7 +145,7 @@ class AtOnce(TransactionTestCase):
         page = self.client.post(delete, follow=True)
         self.assertContains(page, "being recorded, so it was not deleted", status_code=400)
         Take.objects.update(state=Take.State.COMPLETE)
-        self.assertContains(self.client.post(delete, follow=True), "so it can be brought back")
+        self.assertContains(self.client.post(delete, follow=True), "lies in the bin")
         self.assertEqual(self.client.get(take.get_absolute_url()).status_code, 404)
-        back = self.client.post(reverse("bring-back-take", args=[take.pk]), follow=True)
+        back = self.client.post(reverse("bring-back"), {"key": take.key}, follow=True)
         self.assertContains(back, "“Demo, take 1” is back")

@@ -4,10 +4,12 @@ import json
 from unittest import mock
 
 from django.urls import reverse
+from django.utils import timezone
 
 from kettle_media.take.rig_now import rig_now
-from kettle_web.library.services import delete_takes, empty_bin
-from kettle_web.models import Change, Job, Rig, Take
+from kettle_web.library.bin import empty_bin
+from kettle_web.library.services import delete_takes
+from kettle_web.models import ChangedRow, Job, Rig, Take
 from kettle_web.rigs.engines import TakeViewers, engine_of
 from kettle_web.takes.overview import overview
 from tests.web.test_sound import CHAIN
@@ -65,13 +67,14 @@ class OwnRig(TakeCase):
 
     def test_it_goes_with_its_take(self):
         self.gain(-6)
-        self.assertTrue(Change.objects.filter(kind="rig", owner=self.own.pk).exists())
+        self.assertTrue(ChangedRow.objects.filter(row=self.own.key).exists())
         delete_takes(takes=[Take.objects.get()])
         self.assertEqual(self.gain(-9).status_code, 404)
         self.assertEqual(self.now().input("headset").tone.gain_db, -6)
-        empty_bin()
+        key = self.own.key
+        empty_bin(until=timezone.now())
         self.assertFalse(Rig.with_deleted.filter(pk=self.own.pk).exists())
-        self.assertFalse(Change.objects.filter(kind="rig", owner=self.own.pk).exists())
+        self.assertFalse(ChangedRow.objects.filter(row=key).exists())
 
     def test_a_folder_that_will_not_have_it_leaves_all_as_it_was(self):
         full = OSError(28, "No space left on device")

@@ -5,6 +5,9 @@ from typing import Any
 from django import forms
 from django.http import HttpRequest, QueryDict
 
+# Numbers of rows have fewer.
+MOST_DIGITS = 19
+
 
 def wants_json(request: HttpRequest) -> bool:
     """Whether a script asks for plain data."""
@@ -16,10 +19,14 @@ def in_place(request: HttpRequest) -> bool:
     return "Kettle-In-Place" in request.headers
 
 
+def whole_number(text: str) -> int | None:
+    """A number of rows or revisions as pages send it; None for what none of them sends."""
+    return int(text) if text.isascii() and text.isdigit() and len(text) < MOST_DIGITS else None
+
+
 def seen(request: HttpRequest) -> int | None:
     """The revision that the page showed when something was changed on it."""
-    text = request.headers.get("Kettle-Seen") or request.POST.get("seen", "")
-    return int(text) if text.isascii() and text.isdigit() and len(text) < 10 else None
+    return whole_number(request.headers.get("Kettle-Seen") or request.POST.get("seen", ""))
 
 
 def wanted_place(post: QueryDict, here: int) -> int:

@@ -5,25 +5,32 @@ elsewhere (a form, devices) it brings along, and nothing slow. Two pages that ch
 the same moment are both kept: the second change is made to what the first one left.
 """
 
-import json
-import zlib
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
 from typing import Any, TypeVar
 
 from django.db import transaction
-from django.db.models.functions import Length
 from django.dispatch import Signal
 
 from kettle_core.errors import KettleError, RigError
-from kettle_web.models import Change, Edited
+from kettle_web.frame.history import (
+    Fields,
+    History,
+    NewerError,
+    Part,
+    came_since,
+    changes_of,
+    history,
+    keep,
+    refusal,
+    row_of,
+    take_back,
+)
+from kettle_web.models import Change, Edited, Undoable
 
 Values = TypeVar("Values")
 # Sent inside the transaction with the `row`: what follows from a change, or keeps it from being
 # made by raising a KettleError.
 document_changed = Signal()
-# About 300 changes of a rig; the newest one can always be undone.
-HISTORY_BYTES = 400_000
 Made = tuple[Values, str]
 
 
@@ -34,19 +41,6 @@ class GoneError(RigError):
         super().__init__(
             "This was deleted meanwhile, so nothing was changed. It can be brought back."
         )
-
-
-class NewerError(RigError):
-    """Something newer was done, so what was wanted was not."""
-
-
-@dataclass(frozen=True)
-class History:
-    """What can be undone and done again, in words; "" for nothing."""
-
-    revision: int
-    undo: str
-    redo: str
 
 
 def edit(row: Edited, change: Callable[[Any], Made[Any]], seen: int | None = None) -> str:
@@ -75,24 +69,30 @@ def edit(row: Edited, change: Callable[[Any], Made[Any]], seen: int | None = Non
         except KettleError as error:
             _say_what_came(row, seen, error)
             raise
-        before = row.document
-        after = row.write(values)
-        if after == before:
-            return ""
-        changes = _changes(row)
-        changes.filter(undone=True).delete()
-        if not changes.exists():
-            _keep(row, before, "")
-        row.take_over(after)
-        row.save()
-        _keep(row, after, words)
-        _forget_oldest(row)
-        document_changed.send(type(row), row=row)
-    return words
+        if _write(row, {"document": row.write(values)}, words):
+            document_changed.send(type(row), row=row)
+            return words
+    return ""
 
 
-def undo(row: Edited, seen: int | None = None, again: bool = False) -> str:
+def set_fields(row: Edited, fields: Fields, words: str) -> None:
+    """Set fields of a row that are changed and undone with its document."""
+    with transaction.atomic():
+        _read_newest(row)
+        if _write(row, fields, words):
+            document_changed.send(type(row), row=row)
+
+
+def undo(
+    row: Edited,
+    seen: int | None = None,
+    again: bool = False,
+    of: int | None = None,
+    beside: Iterable[Undoable] = (),
+) -> str:
     """Take the newest change back, whoever made it, or do `again` what was; gives its words.
+
+    `of` is the change that is meant, if that is known; `beside` as in `history`.
 
     Raises
     ------
@@ -101,56 +101,46 @@ def undo(row: Edited, seen: int | None = None, again: bool = False) -> str:
     """
     with transaction.atomic():
         _read_newest(row)
+        others = list(beside)
+        now = history(row, others)
         if seen is not None and seen != row.revision:
-            newest = history(row)
-            would = newest.redo if again else newest.undo
-            came = came_since(row, seen)
-            raise NewerError(
-                f"Meanwhile {came or 'something'} was changed, so nothing was "
-                f"{'done again' if again else 'taken back'}."
-                + (f" Press again for “{would}”." if would else "")
-            )
-        done = list(_changes(row).filter(undone=False))
-        undone = _changes(row).filter(undone=True).first()
-        if again and undone:
-            undone.undone = False
-            undone.save(update_fields=["undone"])
-            _put(row, undone)
-            return undone.words
-        if not again and len(done) > 1:
-            done[-1].undone = True
-            done[-1].save(update_fields=["undone"])
-            _put(row, done[-2])
-            return done[-1].words
-    return ""
+            would = now.redo if again else now.undo
+            raise NewerError(refusal(came_since(row, seen), would, again))
+        of = None if seen is None else _meant(row, now, again, of)
+        words = take_back(changes_of(row, others), again, of, _put)
+        _read_newest(row)
+    return words
 
 
-def history(row: Edited) -> History:
-    """What can be undone and done again."""
-    changes = _changes(row).defer("zipped")
-    done = list(changes.filter(undone=False).order_by("-pk")[:2])
-    undone = changes.filter(undone=True).first()
-    return History(
-        row.revision, done[0].words if len(done) > 1 else "", undone.words if undone else ""
-    )
+def _meant(row: Edited, now: History, again: bool, of: int | None) -> int | None:
+    """The change that a page means: one of the document is told by the revision that it saw."""
+    newest = now.redo_of if again else now.undo_of
+    is_of_document = Change.objects.filter(pk=newest, scope=row.key).exists()
+    return None if is_of_document else of
 
 
-def came_since(row: Edited, seen: int) -> str:
-    """What was changed after a revision, in words; "" for nothing that is known."""
-    found = _changes(row).filter(revision__gt=seen, undone=False).exclude(words="")
-    words = list(dict.fromkeys(found.values_list("words", flat=True)))
-    more = len(words) - 3
-    told = " and ".join(f"“{w}”" for w in words[-3:])
-    return f"{told} and {more} more" if more > 0 else told
+def _write(row: Edited, after: Fields, words: str) -> bool:
+    """Write fields and the next revision, and keep what was; whether anything is different."""
+    before = {name: getattr(row, name) for name in after}
+    if before == after:
+        return False
+    _take_over(row, after)
+    keep(row.key, words, [Part(row.key, before, after, row.revision)])
+    return True
 
 
-def forget(row: Edited) -> None:
-    """Delete a document's history, when its row goes for good."""
-    _changes(row).delete()
+def _take_over(row: Edited, fields: Fields) -> None:
+    row.take_over(fields.get("document", row.document))
+    for name in fields.keys() - {"document"}:
+        setattr(row, name, fields[name])
+    row.save(update_fields=row.WRITTEN)
 
 
-def _changes(row: Edited) -> Any:
-    return Change.objects.filter(kind=row.KIND, owner=row.pk)
+def _put(key: str, fields: Fields) -> None:
+    row = row_of(key)
+    if isinstance(row, Edited):
+        _take_over(row, fields)
+        document_changed.send(type(row), row=row)
 
 
 def _read_newest(row: Edited) -> None:
@@ -165,31 +155,3 @@ def _say_what_came(row: Edited, seen: int | None, error: KettleError) -> None:
     came = came_since(row, seen) if seen is not None and seen != row.revision else ""
     if came:
         error.args = (f"{error} Meanwhile {came} was changed on another page.", *error.args[1:])
-
-
-def _keep(row: Edited, document: Any, words: str) -> None:
-    text = json.dumps(document, separators=(",", ":"))
-    Change.objects.create(
-        kind=row.KIND,
-        owner=row.pk,
-        revision=row.revision,
-        words=words[:200],
-        zipped=zlib.compress(text.encode(), 9),
-    )
-
-
-def _put(row: Edited, change: Change) -> None:
-    row.take_over(json.loads(zlib.decompress(change.zipped)))
-    row.save()
-    document_changed.send(type(row), row=row)
-
-
-def _forget_oldest(row: Edited) -> None:
-    sizes = _changes(row).order_by("-pk").annotate(size=Length("zipped")).values_list("pk", "size")
-    total = 0
-    for number, (pk, size) in enumerate(sizes):
-        total += size
-        # The newest one and what was before it stay, however large they are.
-        if total > HISTORY_BYTES and number >= 2:
-            _changes(row).filter(pk__lte=pk).delete()
-            return

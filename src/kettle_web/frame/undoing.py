@@ -3,12 +3,17 @@
 from django.contrib import messages
 from django.http import HttpRequest
 
-from kettle_web.frame.asking import in_place
+from kettle_web.frame.asking import in_place, whole_number
 
 
 def wants_again(request: HttpRequest) -> bool:
     """Whether what was taken back is wanted again."""
     return "again" in request.POST
+
+
+def meant(request: HttpRequest) -> int | None:
+    """The change that the page's button named, when it was pressed."""
+    return whole_number(request.POST.get("redo_of" if wants_again(request) else "undo_of", ""))
 
 
 def tell_undone(request: HttpRequest, words: str, also_in_place: bool = False) -> None:

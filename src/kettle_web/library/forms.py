@@ -5,7 +5,8 @@ from typing import Any
 
 from django import forms
 
-from kettle_web.models import Folder, Take, Tutorial
+from kettle_web.frame.asking import whole_number
+from kettle_web.models import Folder, Take
 
 MOST_TAG = 40
 _SORTS = (
@@ -22,12 +23,19 @@ class FindForm(forms.Form):
 
     q = forms.CharField(required=False, max_length=200, label="Words")
     sort = forms.ChoiceField(choices=_SORTS, required=False, label="Order")
-    tutorial = forms.ModelChoiceField(
-        Tutorial.objects.all(), required=False, label="Tutorial", empty_label="any tutorial"
-    )
 
-    def __init__(self, data: Any, *, tags: list[str], folders: list[Folder]) -> None:
+    def __init__(
+        self,
+        data: Any,
+        *,
+        tags: list[str],
+        folders: list[Folder],
+        tutorials: list[tuple[int, str]],
+    ) -> None:
         super().__init__(data)
+        self.fields["tutorial"] = forms.ChoiceField(
+            choices=[("", "any tutorial"), *tutorials], required=False, label="Tutorial"
+        )
         self._folders = folders
         self.fields["tag"] = forms.ChoiceField(
             choices=[("", "any tag"), *((tag, tag) for tag in tags)], required=False, label="Tag"
@@ -43,15 +51,25 @@ class FindForm(forms.Form):
         return [self[name] for name in names]
 
 
+class RowsField(forms.ModelMultipleChoiceField):
+    """Rows by their numbers, which a stranger may send longer than any is."""
+
+    def clean(self, value: Any) -> Any:
+        """The rows. Raises ValidationError where one is none."""
+        numbers = [whole_number(str(one)) for one in value or ()]
+        if None in numbers:
+            raise forms.ValidationError(self.error_messages["invalid_choice"])
+        return super().clean(numbers)
+
+
 class TakesForm(forms.Form):
     """Which takes something is done with."""
 
-    take = forms.ModelMultipleChoiceField(
+    take = RowsField(
         Take.with_deleted.all(),
         error_messages={
             "required": "No take is chosen, so nothing was done. Tick some first.",
             "invalid_choice": "A take is gone meanwhile, so nothing was done. Reload the page.",
-            "invalid_pk_value": "A take is gone meanwhile, so nothing was done. Reload the page.",
         },
     )
 

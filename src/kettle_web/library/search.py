@@ -1,6 +1,7 @@
 """Takes found by words: SQLite's full-text index, kept up by whoever changes a take."""
 
 import re
+from collections.abc import Iterable
 
 from django.db import connection
 from django.db.models import QuerySet
@@ -15,14 +16,24 @@ _TERM = re.compile(r"\w+")
 
 def index_take(take: Take, more: str = "") -> None:
     """Have a take found by its name, its tutorial's, its rig's, its tags and what is `more`."""
-    rig = take.rig.name if take.rig else ""
-    words = " ".join([take.name, take.tutorial.name, rig, *take.tag_list, more])
+    words = " ".join([take.name, *take.tag_list, more])
     with connection.cursor() as cursor:
         cursor.execute("DELETE FROM kettle_takewords WHERE rowid = %s", [take.pk])
         cursor.execute(
-            "INSERT INTO kettle_takewords (rowid, words) VALUES (%s, %s)",
-            [take.pk, words[:MOST_WORDS]],
+            "INSERT INTO kettle_takewords (rowid, words, belongs) VALUES (%s, %s, %s)",
+            [take.pk, words[:MOST_WORDS], _belongs(take)],
         )
+
+
+def index_again(takes: Iterable[Take]) -> None:
+    """Have takes found by what their tutorial and their rig are called by now."""
+    rows = [(_belongs(take), take.pk) for take in takes]
+    with connection.cursor() as cursor:
+        cursor.executemany("UPDATE kettle_takewords SET belongs = %s WHERE rowid = %s", rows)
+
+
+def _belongs(take: Take) -> str:
+    return f"{take.tutorial.name} {take.rig.name if take.rig else ''}"
 
 
 def forget_take(pk: int) -> None:

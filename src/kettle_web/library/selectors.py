@@ -6,11 +6,14 @@ from django.core.paginator import Page, Paginator
 from django.db.models import Count, Q, QuerySet, Sum
 from django.http import QueryDict
 
+from kettle_web.frame.history import History, library_history
+from kettle_web.library.bin import in_bin
 from kettle_web.library.forms import FindForm
 from kettle_web.library.search import found_by
-from kettle_web.models import Folder, Rearranged, Take, Tutorial
+from kettle_web.models import Folder, Take, Tutorial
 
-TAKES_A_PAGE = 60
+TAKES_A_PAGE, FOLDERS_A_PAGE = 60, 24
+MOST_WORDS = 80
 MOST_PARTS = 8
 SORTS = {
     "": ("-recorded_at", "-pk"),
@@ -53,14 +56,15 @@ class Shelf:
     takes: Page[Take]
     find: FindForm
     folders: list[Branch]
+    some_folders: Page[Branch]
+    folders_q: str
     folder: Folder | None
     path: list[Folder]
     tags: list[str]
+    tutorials: list[tuple[int, str]]
     uses: list[Share]
-    undo: str
-    redo: str
-    deleted: list[Take]
-    deleted_bytes: int
+    history: History
+    in_bin: int
     query: str = ""
     is_found: bool = False
 
@@ -69,7 +73,10 @@ def shelf(asked: QueryDict) -> Shelf:
     """Takes as they are asked for; what makes no sense counts as not asked."""
     tags = known_tags()
     branches = tree()
-    find = FindForm(asked, tags=tags, folders=[b.folder for b in branches])
+    tutorials = list(Tutorial.objects.values_list("pk", "name"))
+    folders = [branch.folder for branch in branches]
+    folders_q = asked.get("folders", "").strip()[:MOST_WORDS]
+    find = FindForm(asked, tags=tags, folders=folders, tutorials=tutorials)
     find.is_valid()
     wanted = find.cleaned_data
     takes = found_by(Take.objects.all(), wanted.get("q", ""))
@@ -83,18 +90,19 @@ def shelf(asked: QueryDict) -> Shelf:
     takes = takes.order_by(*SORTS.get(wanted.get("sort", ""), SORTS[""]))
     query = asked.copy()
     query.pop("page", None)
-    deleted = Take.with_deleted.exclude(deleted_at=None)
     return Shelf(
         page_of_takes(takes, asked),
         find,
         branches,
+        Paginator(_called(branches, folders_q), FOLDERS_A_PAGE).get_page(asked.get("folders-page")),
+        folders_q,
         folder,
         path_to(folder),
         tags,
+        tutorials,
         disk_use(),
-        *undoable(),
-        list(deleted.order_by("-deleted_at")[:8]),
-        deleted.aggregate(sum=Sum("size_bytes"))["sum"] or 0,
+        library_history(),
+        in_bin(),
         query.urlencode(),
         any(wanted.get(name) for name in ("q", "in", "tutorial", "tag")),
     )
@@ -110,7 +118,7 @@ def page_of_takes(takes: QuerySet[Take], asked: QueryDict) -> Page[Take]:
 def tree() -> list[Branch]:
     """All folders, each below its parent."""
     counted = Folder.objects.annotate(count=Count("takes", filter=Q(takes__deleted_at=None)))
-    folders = list(counted)
+    folders = sorted(counted, key=lambda folder: folder.name.casefold())
     found: list[Branch] = []
 
     def add(parent: int | None, depth: int) -> None:
@@ -121,6 +129,12 @@ def tree() -> list[Branch]:
 
     add(None, 0)
     return found
+
+
+def _called(branches: list[Branch], text: str) -> list[Branch]:
+    """Folders that have all words of a text in their names."""
+    words = text.casefold().split()
+    return [b for b in branches if all(word in b.folder.name.casefold() for word in words)]
 
 
 def below(folder: Folder, branches: list[Branch]) -> list[int]:
@@ -165,10 +179,3 @@ def disk_use() -> list[Share]:
         found.append(Share(name, size, round(at, 2), round(percent, 2), number % 4))
         at += percent
     return found
-
-
-def undoable() -> tuple[str, str]:
-    """What was done with takes last, and what was undone last, in words."""
-    done = Rearranged.objects.filter(undone=False).last()
-    undone = Rearranged.objects.filter(undone=True).first()
-    return done.words if done else "", undone.words if undone else ""

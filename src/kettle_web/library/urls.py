@@ -8,5 +8,7 @@ urlpatterns = [
     path("takes/<int:pk>/duplicate/", views.duplicate, name="duplicate-take"),
     path("undo/", views.undo, name="undo-library"),
     path("folders/", views.folders, name="folders"),
-    path("bin/", views.empty, name="empty-bin"),
+    path("bin/", views.bin_, name="bin"),
+    path("bin/back/", views.back, name="bring-back"),
+    path("bin/empty/", views.empty, name="empty-bin"),
 ]

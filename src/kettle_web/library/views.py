@@ -1,17 +1,21 @@
 """What is done with takes of the library: forms of the start page."""
 
 from collections.abc import Callable
+from datetime import datetime
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect
+from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from kettle_core.errors import TakeError
-from kettle_web.frame.undoing import tell_undone, wants_again
+from kettle_web.frame.asking import whole_number
+from kettle_web.frame.undoing import meant, tell_undone, wants_again
 from kettle_web.library import services
+from kettle_web.library.bin import bin_page, bring_back, empty_bin
+from kettle_web.library.folders import delete_folder, new_folder
 from kettle_web.library.forms import NameForm, TagForm, TakesForm
 from kettle_web.models import Folder, Take, Tutorial
 
@@ -35,8 +39,8 @@ def _move(request: HttpRequest, takes: list[Take]) -> None:
 
 
 def _to_tutorial(request: HttpRequest, takes: list[Take]) -> None:
-    chosen = request.POST.get("to_tutorial", "")
-    found = Tutorial.objects.filter(pk=chosen).first() if chosen.isdecimal() else None
+    chosen = whole_number(request.POST.get("to_tutorial", "")) or 0
+    found = Tutorial.objects.filter(pk=chosen).first()
     if found is None:
         raise TakeError("Choose the tutorial that the takes go to.")
     services.move_to_tutorial(takes=takes, tutorial=found)
@@ -60,13 +64,10 @@ def _tag_of(request: HttpRequest) -> str:
 def _delete(request: HttpRequest, takes: list[Take]) -> None:
     services.delete_takes(takes=takes)
     told = services.counted(takes)
+    lie, them = ("lies", "it") if len(takes) == 1 else ("lie", "them")
     messages.info(
-        request, f"{told} deleted. The files stay until the bin is emptied; Undo brings them back."
+        request, f"{told} {lie} in the bin until that is emptied; Undo brings {them} back."
     )
-
-
-def _bring_back(request: HttpRequest, takes: list[Take]) -> None:
-    services.bring_back(takes=takes)
 
 
 DOES: dict[str, Callable[[HttpRequest, list[Take]], None]] = {
@@ -75,7 +76,6 @@ DOES: dict[str, Callable[[HttpRequest, list[Take]], None]] = {
     "tag": _tag,
     "untag": _untag,
     "delete": _delete,
-    "back": _bring_back,
 }
 
 
@@ -98,8 +98,9 @@ def duplicate(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def undo(request: HttpRequest) -> HttpResponse:
-    """Take back what was done last with takes, or do it again."""
-    tell_undone(request, services.undo(again=wants_again(request)), also_in_place=True)
+    """Take back what was done last in the library, or do it again."""
+    words = services.undo(again=wants_again(request), of=meant(request))
+    tell_undone(request, words, also_in_place=True)
     return _back(request)
 
 
@@ -109,21 +110,41 @@ def folders(request: HttpRequest) -> HttpResponse:
     if "delete" in request.POST:
         found = _folder(request.POST["delete"])
         if found:
-            services.delete_folder(folder=found)
-            messages.info(request, f"The folder “{found.name}” is gone; its takes are still here.")
+            delete_folder(folder=found)
+            messages.info(
+                request, f"The folder “{found.name}” lies in the bin; its takes are still here."
+            )
         return redirect("start")
     parent = _folder(request.POST.get("parent", ""))
-    made = services.new_folder(name=_name(request), parent=parent)
+    made = new_folder(name=_name(request), parent=parent)
     return redirect(f"{reverse('start')}?in={made.pk}")
+
+
+@require_safe
+def bin_(request: HttpRequest) -> HttpResponse:
+    """What was deleted."""
+    return render(request, "library/bin.html", {"page": "", "bin": bin_page(request.GET)})
+
+
+@require_POST
+def back(request: HttpRequest) -> HttpResponse:
+    """Something out of the bin."""
+    name = bring_back(key=request.POST.get("key", ""))
+    messages.success(request, f"“{name}” is back.")
+    return _back(request)
 
 
 @require_POST
 def empty(request: HttpRequest) -> HttpResponse:
-    """Delete for good what was deleted."""
-    count, size_bytes = services.empty_bin()
-    if count:
-        messages.info(request, f"{count} takes are gone for good: {size_bytes / 1e6:.0f} MB.")
-    return _back(request)
+    """Delete for good what the page showed."""
+    try:
+        until = datetime.fromisoformat(request.POST.get("until", ""))
+        told = empty_bin(until=until)
+    except (ValueError, TypeError) as error:
+        raise TakeError("The bin can't be emptied so. Reload the page.") from error
+    if told:
+        messages.info(request, f"{told} went for good.")
+    return redirect("bin")
 
 
 def _name(request: HttpRequest) -> str:
@@ -136,7 +157,7 @@ def _name(request: HttpRequest) -> str:
 def _folder(text: str) -> Folder | None:
     if not text:
         return None
-    found = Folder.objects.filter(pk=text).first() if text.isdecimal() else None
+    found = Folder.objects.filter(pk=whole_number(text) or 0).first()
     if found is None:
         raise TakeError("This folder is gone meanwhile. Reload the page.")
     return found

@@ -1,17 +1,34 @@
 """Rows with a document that pages edit, and their history."""
 
-from typing import Any, TypeVar
+from typing import Any, ClassVar, TypeVar
 
 from django.db import models
 
 
-class Edited(models.Model):
-    """A row with a document that pages edit: one change at a time, each a revision more.
-
-    `kettle_web.frame.editing` alone changes it; its history is in `Change`.
-    """
+class Undoable(models.Model):
+    """A row whose changes can be undone (`kettle_web.frame.history`), named by kind and id."""
 
     KIND = ""
+    # Fields that are set from the library: what it is called, where it lies, whether it is there.
+    ARRANGED: ClassVar[tuple[str, ...]] = ()
+
+    class Meta:
+        abstract = True
+
+    @property
+    def key(self) -> str:
+        """What changes call it: "take:12"."""
+        return f"{self.KIND}:{self.pk}"
+
+
+class Edited(Undoable):
+    """A row with a document that pages edit: one change at a time, each a revision more.
+
+    `kettle_web.frame.editing` alone changes it.
+    """
+
+    # What a change of the document writes; the row's other fields are others' to write.
+    WRITTEN: ClassVar[tuple[str, ...]] = ("document", "revision", "changed_at")
 
     document = models.JSONField()
     revision = models.PositiveIntegerField(default=1)
@@ -61,22 +78,37 @@ class Deletable(models.Model):
 
 
 class Change(models.Model):
-    """A document as it was after a change; the first of a row is how it was before any.
+    """Something that was done, to be undone: rows as they were before and after it.
 
-    `owner` is the row's id, `kind` its `Edited.KIND`. `zipped` is the document's JSON by zlib.
+    `scope` is the row whose page it was done on ("rig:3"), or "library" for what is done with
+    rows rather than in them: named, laid elsewhere, deleted.
     """
 
-    kind = models.CharField(max_length=12)
-    owner = models.PositiveBigIntegerField()
-    revision = models.PositiveIntegerField()
+    scope = models.CharField(max_length=40, db_index=True)
     words = models.CharField(max_length=200)
-    zipped = models.BinaryField()
     undone = models.BooleanField(default=False)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ("pk",)
-        indexes = (models.Index(fields=("kind", "owner"), name="changes_of_a_document"),)
 
     def __str__(self) -> str:
         return self.words
+
+
+class ChangedRow(models.Model):
+    """A row that a change was made to: "take:12", the revision that it got, 0 for none.
+
+    `zipped` is the JSON of its fields before and after, by zlib.
+    """
+
+    change = models.ForeignKey(Change, on_delete=models.CASCADE, related_name="rows")
+    row = models.CharField(max_length=40, db_index=True)
+    revision = models.PositiveIntegerField(default=0)
+    zipped = models.BinaryField()
+
+    class Meta:
+        ordering = ("pk",)
+
+    def __str__(self) -> str:
+        return self.row

@@ -1,7 +1,6 @@
 """Work that takes long, and who does it."""
 
 from django.db import models
-from django.db.models import Q
 from django.utils import timezone
 
 
@@ -22,7 +21,7 @@ class Job(models.Model):
     kind = models.CharField(max_length=20)
     queue = models.CharField(max_length=8)
     # What it is about, for who ordered it: "take:12".
-    subject = models.CharField(max_length=120)
+    subject = models.CharField(max_length=420)
     title = models.CharField(max_length=200)
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)
     done = models.PositiveIntegerField(default=0)
@@ -41,7 +40,6 @@ class Job(models.Model):
     paced_done = models.PositiveIntegerField(default=0)
     ended_at = models.DateTimeField(null=True)
     made_at = models.DateTimeField(auto_now_add=True)
-    result = models.JSONField(default=dict)
 
     class Meta:
         ordering = ("pk",)
@@ -54,15 +52,6 @@ class Job(models.Model):
     def is_over(self) -> bool:
         """Whether nothing will be done any more."""
         return self.state not in (self.State.WAITING, self.State.RUNNING)
-
-    @property
-    def can_go_first(self) -> bool:
-        """Whether it waits, and another one of its queue would be taken before it."""
-        if self.state != self.State.WAITING:
-            return False
-        before = Q(place__lt=self.place) | Q(place=self.place, pk__lt=self.pk)
-        waiting = Job.objects.filter(queue=self.queue, state=self.State.WAITING)
-        return waiting.filter(before).exists()
 
     @property
     def percent(self) -> int:

@@ -35,6 +35,8 @@ class Rig(Edited, Deletable):
     """
 
     KIND = "rig"
+    WRITTEN = (*Edited.WRITTEN, "name")
+    ARRANGED = ("deleted_at",)
 
     slug = models.SlugField(unique=True, max_length=60)
     name = models.CharField(max_length=80)

@@ -29,6 +29,7 @@ class Take(Edited, Deletable):
     """
 
     KIND = "take"
+    ARRANGED = ("name", "tutorial_id", "kept_in_id", "tags", "deleted_at")
 
     class State(models.TextChoices):
         RECORDING = "recording", "being recorded"
@@ -43,6 +44,10 @@ class Take(Edited, Deletable):
     # The allowed folder it lies in; "" for that of the data folder.
     root = models.CharField(max_length=400, blank=True, default="")
     name = models.CharField(max_length=200)
+    # The take's own id, which cut lists name; "" until its folder was read.
+    uuid = models.CharField(max_length=64, blank=True, default="", db_index=True)
+    # Which one of its tutorial it is; no other one gets the same.
+    number = models.PositiveIntegerField(default=0)
     state = models.CharField(max_length=12, choices=State, default=State.RECORDING)
     recorded_at = models.DateTimeField()
     duration_s = models.FloatField(null=True)

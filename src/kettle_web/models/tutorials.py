@@ -17,6 +17,8 @@ class Tutorial(Edited):
     """
 
     KIND = "tutorial"
+    # Its page changes all of these, and takes all of them back.
+    WRITTEN = (*Edited.WRITTEN, "name", "description")
     UNTITLED = "Untitled"
 
     name = models.CharField(max_length=120, default=UNTITLED)
@@ -25,6 +27,8 @@ class Tutorial(Edited):
     document = models.JSONField(default=list)
     # The format is the rig's until the tutorial has its own.
     format = models.JSONField(null=True)
+    # The highest number of its takes that are gone, or belong to others by now.
+    most_gone = models.PositiveIntegerField(default=0)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

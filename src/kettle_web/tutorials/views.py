@@ -12,16 +12,21 @@ from django.views.decorators.http import require_POST, require_safe
 from kettle_core.program.running_order import RunningOrder, outline_of
 from kettle_web.frame import editing
 from kettle_web.frame.asking import WrongFieldError, seen
-from kettle_web.frame.editing import Made, edit, history
-from kettle_web.frame.undoing import tell_undone, wants_again
+from kettle_web.frame.editing import Made, edit, set_fields
+from kettle_web.frame.history import history
+from kettle_web.frame.undoing import meant, tell_undone, wants_again
 from kettle_web.library.selectors import page_of_takes
-from kettle_web.models import Rig, Tutorial
+from kettle_web.models import Tutorial
+from kettle_web.rigs.tutorials import rig_of, scene_names
 from kettle_web.tutorials.changes import change
 from kettle_web.tutorials.forms import DescriptionForm, OutlineForm, StepForm, TutorialForm
 from kettle_web.tutorials.live import tell_engine
 
-# What a tutorial is called and shows is no part of its running order, and not undone with it.
-OF_ROW: dict[str, type[Form]] = {"name": TutorialForm, "description": DescriptionForm}
+# What a tutorial is called and shows is no part of its running order, but undone with it.
+OF_ROW: dict[str, tuple[type[Form], str]] = {
+    "name": (TutorialForm, "name changed"),
+    "description": (DescriptionForm, "description changed"),
+}
 
 
 @require_POST
@@ -73,10 +78,10 @@ def save(request: HttpRequest, pk: int) -> HttpResponse:
     found = get_object_or_404(Tutorial, pk=pk)
     part = request.POST.get("part", "")
     if part in OF_ROW:
-        form = OF_ROW[part](request.POST)
+        form = OF_ROW[part][0](request.POST)
         if not form.is_valid():
             return _page(request, found, {part: form})
-        Tutorial.objects.filter(pk=pk).update(**form.cleaned_data)
+        set_fields(found, form.cleaned_data, OF_ROW[part][1])
         return redirect(found)
     scenes = scene_names(found)
 
@@ -95,20 +100,7 @@ def save(request: HttpRequest, pk: int) -> HttpResponse:
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
     """Take the newest change of the running order back, or do it again."""
     found = get_object_or_404(Tutorial, pk=pk)
-    words = editing.undo(found, seen(request), wants_again(request))
+    words = editing.undo(found, seen(request), wants_again(request), meant(request))
     tell_engine(found)
     tell_undone(request, words)
     return redirect(found)
-
-
-def rig_of(found: Tutorial) -> Rig | None:
-    """The rig that it is recorded with: one that is at it now, or that of its newest take."""
-    now = Rig.objects.filter(tutorial=found).first()
-    take = None if now else found.takes.exclude(rig=None).select_related("rig").first()
-    return now or (take.rig if take else Rig.objects.first())
-
-
-def scene_names(found: Tutorial) -> list[str]:
-    """Names of the scenes that a step may begin with."""
-    rig = rig_of(found)
-    return [scene.name for scene in rig.values.scenes] if rig else []
