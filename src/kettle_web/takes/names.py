@@ -17,11 +17,6 @@ from kettle_web.models import Take, Tutorial
 PROGRAM = "program"
 
 
-def next_number(tutorial: Tutorial) -> int:
-    """The number of a tutorial's next take."""
-    return Take.with_deleted.filter(tutorial=tutorial).count() + 1
-
-
 def free_folder(
     *, pattern: str, tutorial: Tutorial, rig: str, number: int, when: datetime, takes: Path
 ) -> str:
@@ -51,7 +46,6 @@ def download_name(take: Take, track: str, ending: str) -> str:
     rig = values.name if values else ""
     if "{track}" not in pattern:
         pattern = f"{pattern}-{{track}}"
-    earlier = Take.with_deleted.filter(tutorial=take.tutorial, pk__lte=take.pk)
     when = timezone.localtime(take.recorded_at)
-    fields = name_fields(when, rig, earlier.count(), take.tutorial.name, track)
+    fields = name_fields(when, rig, take.number, take.tutorial.name, track)
     return file_name(pattern, fields, lambda _: False) + ending

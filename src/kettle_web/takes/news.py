@@ -2,16 +2,19 @@
 
 import asyncio
 import json
+import logging
 from contextlib import suppress
 from typing import ClassVar
 
 from asgiref.sync import sync_to_async
 from channels.generic.websocket import AsyncWebsocketConsumer
+from django.db import DatabaseError
 
-from kettle_web.frame.editing import came_since
+from kettle_web.frame.history import came_since
 from kettle_web.models import Edited, Rig, Take
 
 LOOK_EVERY_S = 0.5
+log = logging.getLogger("kettle.live")
 # Revisions of the document, and of all else that the page is drawn from.
 Newest = tuple[int, int]
 
@@ -39,7 +42,14 @@ class NewsConsumer(AsyncWebsocketConsumer):
         # A page that has just gone can't be sent to.
         with suppress(OSError):
             while True:
-                newest, words = await sync_to_async(self._look, thread_sensitive=False)(pk, told)
+                try:
+                    look = sync_to_async(self._look, thread_sensitive=False)
+                    newest, words = await look(pk, told)
+                except DatabaseError:
+                    # It is busy, or away for a moment: what is new is told after that.
+                    log.warning("News could not be looked for.", exc_info=True)
+                    await asyncio.sleep(LOOK_EVERY_S)
+                    continue
                 if newest is None:
                     return
                 # The page may be older than this connection.

@@ -1,13 +1,12 @@
 """What lines, lanes and player of a take are drawn from: plain data in take time, seconds."""
 
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass
-from functools import cached_property
+from dataclasses import asdict
 from typing import Any
 
 from django.urls import reverse
 
-from kettle_core.program.afterwards import Afterwards, Recorded, cue_id, movements
+from kettle_core.program.afterwards import cue_id, movements
 from kettle_core.program.cues import (
     CloseUp,
     Cue,
@@ -21,99 +20,17 @@ from kettle_core.program.cues import (
     ToScene,
     Unmute,
 )
-from kettle_core.program.replay import Replay, replay
 from kettle_core.rig.devices import VOICE_KINDS
 from kettle_core.rig.rig import Rig
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_core.timing.time_map import Source, TimeMap, to_ns
-from kettle_media.survey.early import read_early
-from kettle_media.survey.survey import Survey, SurveyedTrack, read_survey
-from kettle_media.take.afterwards import read_recorded
-from kettle_media.take.folder import TakeFolder
-from kettle_media.take.info import TakeInfo, TrackInfo
+from kettle_core.timing.time_map import to_ns
+from kettle_media.survey.survey import SurveyedTrack
+from kettle_media.take.info import TrackInfo
 from kettle_web.models import Rig as KeptRig
 from kettle_web.models import Take
 from kettle_web.takes.files import played_address, stamp_of
+from kettle_web.takes.now import TakeNow, take_now
 from kettle_web.takes.plots import LATE_MS
-
-Span = tuple[float, float]
-
-
-@dataclass(frozen=True)
-class TakeNow:
-    """A take as it counts now: what was recorded, what was changed, its pauses closed."""
-
-    folder: TakeFolder
-    info: TakeInfo
-    was: Recorded
-    changed: Afterwards
-    said: Replay
-    take_time: TimeMap
-
-    @cached_property
-    def survey(self) -> Survey | None:
-        """What was found when its tracks were looked at; None before that."""
-        return read_survey(self.folder, self.info)
-
-    @cached_property
-    def seen(self) -> Survey | None:
-        """The survey, or what was kept in its place while the take was recorded."""
-        return self.survey or read_early(self.folder, self.info)
-
-    @property
-    def source(self) -> Source:
-        """The take in its own time map."""
-        return Source("take", self.info.id)
-
-    @property
-    def cues(self) -> tuple[Cue, ...]:
-        """The cues that count."""
-        return self.changed.cues_now(self.was.cues)
-
-    @cached_property
-    def _pieces(self) -> list[tuple[float, float, float]]:
-        """(record from, record until, take start) of each piece in s: fast, and exact to a µs."""
-        return [
-            (
-                float(p.from_ns) / NS_PER_S,
-                float(p.until_ns) / NS_PER_S,
-                float(p.start_ns) / NS_PER_S,
-            )
-            for p in self.take_time.pieces
-        ]
-
-    def seconds(self, at_ns: float) -> float:
-        """Take time of a record time; what lies in a pause is where it was closed."""
-        at_s = at_ns / NS_PER_S
-        for first, until, start in self._pieces:
-            if at_s < until:
-                return round(start + max(0.0, at_s - first), 4)
-        return round(float(self.take_time.length_ns) / NS_PER_S, 4)
-
-    def spans(self, stretches: Iterable[tuple[float, float]]) -> list[Span]:
-        """Stretches of record time as they are seen in the take."""
-        found: list[Span] = []
-        for start_ns, end_ns in stretches:
-            a, b = start_ns / NS_PER_S, end_ns / NS_PER_S
-            seen = [
-                (start + max(a, first) - first, start + min(b, until) - first)
-                for first, until, start in self._pieces
-                if a < until and b > first
-            ]
-            if seen:
-                # Pauses within are closed: what is left lies in one piece.
-                found.append((round(seen[0][0], 4), round(seen[-1][1], 4)))
-        return found
-
-
-def take_now(take: Take) -> TakeNow:
-    """A take as it counts now. Raises TakeError if it can't be read."""
-    folder = TakeFolder(take.path)
-    info = folder.read_info()
-    was, changed = read_recorded(folder, info), take.values
-    said = replay(was.rig, changed.cues_now(was.cues))
-    take_time = said.take_time(Source("take", info.id), was.length_ns)
-    return TakeNow(folder, info, was, changed, said, take_time)
 
 
 def overview(take: Take) -> dict[str, Any]:

@@ -15,7 +15,7 @@ from kettle_media.told import Told
 from kettle_web.frame.editing import Made, document_changed, edit
 from kettle_web.models import Rig, Take
 from kettle_web.rigs.services import rig_of_take
-from kettle_web.takes.services import order_program
+from kettle_web.takes.orders import order_program
 
 
 def own_rig(*, take: Take) -> Rig:

@@ -40,9 +40,14 @@ class PlayConsumer(AsyncWebsocketConsumer):
         """
         raise NotImplementedError
 
+    def warm_up(self) -> None:
+        """Have ready what players are made of."""
+        PlayerLine.nest.warm_up()
+
     async def connect(self) -> None:
-        """Find what is played; what it plays with is started by the first order."""
+        """Find what is played; what it plays with is got ready, and started by the first order."""
         await self.accept()
+        await asyncio.to_thread(self.warm_up)
         self._turn = 0
         self._line: PlayerLine | None = None
         self._pumping: asyncio.Task[None] | None = None

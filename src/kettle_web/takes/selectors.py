@@ -12,13 +12,15 @@ from kettle_core.program.afterwards import Afterwards
 from kettle_core.program.cues import GoOn, Mark, Pause, Step
 from kettle_core.rig.rig import Input
 from kettle_core.scene.scene import Scene
+from kettle_media.survey.card import card_strip
 from kettle_media.survey.fine import read_fine
 from kettle_media.survey.strips import read_strip
 from kettle_media.survey.survey import SurveyedTrack
 from kettle_media.take.info import TrackInfo
 from kettle_web.models import Job, Take
 from kettle_web.takes.forms import CloseUpForm, MarkForm, NudgeForm
-from kettle_web.takes.overview import TakeNow, cue_rows, mark_row, take_now
+from kettle_web.takes.now import TakeNow, take_now
+from kettle_web.takes.overview import cue_rows, mark_row
 from kettle_web.takes.plots import Plot, clock_plot, fact_plots
 from kettle_web.takes.verdicts import verdicts
 
@@ -170,6 +172,15 @@ def strip(take: Take, name: str, first: int, step_ns: int) -> bytes:
     """Small pictures of a track beside each other, as JPEG. Raises TakeError."""
     now, track, found = _surveyed(take, name)
     return read_strip(now.folder, track, found, first, step_ns)
+
+
+def card(take: Take) -> bytes:
+    """What moves on a take's card, as JPEG. Raises TakeError where nothing was looked at."""
+    now = take_now(take)
+    for track in now.survey.tracks if now.survey else ():
+        if track.sheets:
+            return card_strip(now.folder, track.name, track.sheets)
+    raise TakeError("This take was not looked at yet. Wait a moment.")
 
 
 def fine(take: Take, name: str, first: int, step_ns: int, count: int) -> bytes:

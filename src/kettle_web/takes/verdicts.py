@@ -3,7 +3,7 @@
 from kettle_media.survey.losses import Gap
 from kettle_media.survey.survey import SurveyedTrack
 from kettle_media.take.info import TrackInfo
-from kettle_web.takes.overview import TakeNow
+from kettle_web.takes.now import TakeNow
 
 MOST_PLACES = 3
 

@@ -11,19 +11,19 @@ from django.views.decorators.http import require_POST, require_safe
 from kettle_core.errors import TakeError
 from kettle_media.take.folder import TakeFolder
 from kettle_web.frame.asking import WrongFieldError, seen
-from kettle_web.frame.editing import GoneError, history
-from kettle_web.frame.undoing import tell_undone, wants_again
+from kettle_web.frame.editing import GoneError
+from kettle_web.frame.history import history
+from kettle_web.frame.undoing import meant, tell_undone, wants_again
 from kettle_web.library.selectors import page_of_takes
-from kettle_web.library.services import bring_back as bring_back_takes
 from kettle_web.library.services import delete_takes
 from kettle_web.models import Rig, Take
 from kettle_web.rigs.start import start_page
-from kettle_web.takes import selectors, services
+from kettle_web.takes import orders, selectors, services
 from kettle_web.takes.files import DOWNLOADS, serve_file, take_files
 from kettle_web.takes.forms import FineForm, LayersForm, StripForm
-from kettle_web.takes.overview import layers_at, overview, take_now
+from kettle_web.takes.now import take_now
+from kettle_web.takes.overview import layers_at, overview
 from kettle_web.takes.own_rig import as_recorded, own_rig
-from kettle_web.takes.players import PlayerLine
 
 
 @require_safe
@@ -77,7 +77,6 @@ def _page(request: HttpRequest, found: Take, wrong: dict[str, Any] | None = None
 @require_safe
 def take_overview(request: HttpRequest, pk: int) -> HttpResponse:
     """What lines, lanes and player are drawn from."""
-    PlayerLine.nest.warm_up()
     return JsonResponse(overview(_take(pk)))
 
 
@@ -110,6 +109,13 @@ def strip(request: HttpRequest, pk: int, name: str) -> HttpResponse:
     return HttpResponse(data, content_type="image/jpeg", headers={"Cache-Control": "max-age=3600"})
 
 
+@require_safe
+def card(request: HttpRequest, pk: int) -> HttpResponse:
+    """A few small pictures beside each other, which move on the take's card."""
+    data = selectors.card(_take(pk))
+    return HttpResponse(data, content_type="image/jpeg", headers={"Cache-Control": "max-age=60"})
+
+
 @require_POST
 def change(request: HttpRequest, pk: int) -> HttpResponse:
     """One form or button of the page: the take is changed afterwards."""
@@ -125,7 +131,9 @@ def change(request: HttpRequest, pk: int) -> HttpResponse:
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
     """Take the newest change of the take back, or do it again."""
     found = _changed(pk)
-    words = services.undo_change(take=found, seen=seen(request), again=wants_again(request))
+    words = services.undo_change(
+        take=found, seen=seen(request), again=wants_again(request), of=meant(request)
+    )
     tell_undone(request, words)
     return redirect(found)
 
@@ -151,7 +159,7 @@ def rig_as_recorded(request: HttpRequest, pk: int) -> HttpResponse:
 def take_compose(request: HttpRequest, pk: int) -> HttpResponse:
     """Make what could not be made: the program, the survey."""
     found = _take(pk)
-    services.make_again(take=found)
+    orders.make_again(take=found)
     return redirect(found)
 
 
@@ -159,28 +167,17 @@ def take_compose(request: HttpRequest, pk: int) -> HttpResponse:
 def repair(request: HttpRequest, pk: int) -> HttpResponse:
     """Mend what is damaged of its files."""
     found = _changed(pk)
-    services.order_repair(take=found)
+    orders.order_repair(take=found)
     return redirect(found)
 
 
 @require_POST
 def delete(request: HttpRequest, pk: int) -> HttpResponse:
-    """Take a take out of sight; the start page brings it back. Its files stay."""
+    """Lay a take into the bin."""
     found = get_object_or_404(Take, pk=pk)
     delete_takes(takes=[found])
-    messages.info(
-        request, f"“{found.name}” was deleted. Its files stay, so it can be brought back."
-    )
+    messages.info(request, f"“{found.name}” lies in the bin until that is emptied.")
     return redirect("takes", found.rig.slug) if found.rig else redirect("start")
-
-
-@require_POST
-def bring_back(request: HttpRequest, pk: int) -> HttpResponse:
-    """A deleted take as it was."""
-    found = get_object_or_404(Take.with_deleted, pk=pk)
-    bring_back_takes(takes=[found])
-    messages.success(request, f"“{found.name}” is back.")
-    return redirect(found)
 
 
 @require_safe
