@@ -14,8 +14,9 @@ from django.urls import reverse
 
 from kettle_engine.addresses import socket_folder
 from kettle_web.models import Job, Rig, Take, Tutorial
-from kettle_web.rigs.services import make_demo_rig
-from kettle_web.takes.services import look_after_takes, order_demo_takes
+from kettle_web.rigs.services import keep_rig, make_demo_rig
+from kettle_web.takes.demo import order_demo_takes
+from kettle_web.takes.reading import look_after_takes
 from tests.fixtures import copied_take, demo_take
 from tests.small_disk import small_disk
 from tests.web.working import do_jobs
@@ -49,6 +50,22 @@ class Start(PageCase):
         self.assertContains(page, "9 inputs, 4 tracks · 1920 × 1080 px · 30 fps")
         self.assertContains(page, "Nothing has been recorded yet")
         self.assertContains(page, "The recording engine is not running")
+
+    def test_every_rig_and_tutorial_can_be_reached_and_found(self):
+        for number in range(30):
+            Tutorial.objects.create(name=f"Lesson {number:02d}")
+            keep_rig(document={**self.rig.document, "name": f"Rig {number:02d}"})
+        for kind, first in (("tutorials", "Lesson 29"), ("rigs", "Bench rig")):
+            seen, page = [], 1
+            while page:
+                found = self.client.get("/", {f"{kind}-page": page}).context[kind]
+                seen += [one.name for one in found]
+                page = found.next_page_number() if found.has_next() else 0
+            self.assertEqual(len(set(seen)), len(seen))
+            self.assertEqual((len(seen), seen[0]), (30 + (kind == "rigs"), first))
+        found = self.client.get("/", {"tutorials": "less 07", "tutorials-page": "9" * 5000})
+        self.assertEqual([t.name for t in found.context["tutorials"]], ["Lesson 07"])
+        self.assertContains(self.client.get("/", {"rigs": "attic"}), "No rig is called that")
 
     def test_a_rig_needs_a_name_and_the_engine(self):
         page = self.client.post(reverse("new-rig"), {"name": " "})
@@ -219,7 +236,11 @@ class Takes(PageCase):
     def test_a_take_whose_folder_is_gone_has_failed(self):
         tutorial = Tutorial.objects.create()
         Take.objects.create(
-            folder="gone", name="Gone", recorded_at=datetime.now(UTC), tutorial=tutorial
+            folder="gone",
+            name="Gone",
+            recorded_at=datetime.now(UTC),
+            tutorial=tutorial,
+            duration_s=4.0,
         )
         look_after_takes()
         take = Take.objects.get()

@@ -59,5 +59,5 @@ def duplicate_rig(*, rig: Rig) -> Rig:
         copy = services.keep_rig(document=document)
         for still in rig.stills.all():
             still.pk, still.rig = None, copy
-            still.save()
+            still.save(force_insert=True)
     return copy

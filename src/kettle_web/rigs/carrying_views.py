@@ -45,17 +45,8 @@ def delete(request: HttpRequest, slug: str) -> HttpResponse:
     """Take a rig out of sight; the start page brings it back. Takes stay."""
     rig = get_object_or_404(Rig, slug=slug)
     services.delete_rig(rig=rig)
-    messages.info(request, f"The rig “{rig.name}” was deleted. Its takes are still here.")
+    messages.info(request, f"The rig “{rig.name}” lies in the bin. Its takes are still here.")
     return redirect("start")
-
-
-@require_POST
-def bring_back(request: HttpRequest, slug: str) -> HttpResponse:
-    """A deleted rig as it was."""
-    rig = get_object_or_404(Rig.with_deleted, slug=slug)
-    services.bring_back_rig(rig=rig)
-    messages.success(request, f"The rig “{rig.name}” is back.")
-    return redirect(rig)
 
 
 @require_POST

@@ -5,11 +5,12 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
-from kettle_web.frame.editing import history
 from kettle_web.frame.engine import status_or_message
+from kettle_web.frame.history import history
 from kettle_web.frame.selectors import level_strip
 from kettle_web.models import Rig
-from kettle_web.rigs import selectors
+from kettle_web.rigs.selectors import rig_costs
+from kettle_web.rigs.sheet import patch_sheet
 
 
 def patch_sheet_page(
@@ -24,10 +25,10 @@ def patch_sheet_page(
         "values": values,
         "page": "inputs",
         "strip": level_strip(),
-        "costs": selectors.rig_costs(rig),
+        "costs": rig_costs(rig),
         "history": history(rig),
         "here": rig.get_absolute_url(),
-        **selectors.patch_sheet(values),
+        **patch_sheet(values),
     }
     context["wrong"] = wrong
     context["engine"] = status_or_message()

@@ -2,11 +2,12 @@
 
 import shutil
 from contextlib import suppress
-from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
 from django.db import transaction
+from django.db.models.signals import post_delete
+from django.dispatch import receiver
 from django.utils import timezone
 from django.utils.text import slugify
 
@@ -15,13 +16,12 @@ from kettle_engine.protocol import IDLE, WATCHING
 from kettle_engine.trial.kept import trial_folder
 from kettle_media.rig_document import rig_to_dict
 from kettle_studio.demo import sized_demo_rig
-from kettle_web.frame.editing import forget
 from kettle_web.frame.engine import engine
+from kettle_web.frame.history import arrange
 from kettle_web.models import Rig, Take
 from kettle_web.rigs.engines import shown_now
 from kettle_web.rigs.heard import forget_heard_of
 
-DELETED_KEPT_FOR = timedelta(days=30)
 # Addresses of pages beside those of rigs.
 RESERVED = ("new", "import")
 
@@ -67,22 +67,16 @@ def _free_slug(name: str) -> str:
 
 
 def delete_rig(*, rig: Rig) -> None:
-    """Take a rig out of sight; `bring_back_rig` has it back. Its takes stay."""
-    Rig.objects.filter(pk=rig.pk).update(deleted_at=timezone.now())
-    forget_heard_of(rig)
+    """Lay a rig into the bin; its takes stay."""
+    now = timezone.now()
+    arrange([rig], f"rig “{rig.name}” deleted", lambda one: setattr(one, "deleted_at", now))
 
 
-def bring_back_rig(*, rig: Rig) -> None:
-    """A deleted rig as it was."""
-    Rig.with_deleted.filter(pk=rig.pk).update(deleted_at=None)
-
-
-def forget_deleted_rigs() -> None:
-    """Let rigs go for good that were deleted long ago, with history and library."""
-    for rig in Rig.with_deleted.filter(deleted_at__lt=timezone.now() - DELETED_KEPT_FOR):
-        forget(rig)
-        shutil.rmtree(trial_folder(settings.DATA, rig.slug), ignore_errors=True)
-        rig.delete()
+@receiver(post_delete, sender=Rig)
+def _forget_files(instance: Rig, **_: Any) -> None:
+    """What was measured and heard of a rig goes with it."""
+    forget_heard_of(instance)
+    shutil.rmtree(trial_folder(settings.DATA, instance.slug), ignore_errors=True)
 
 
 def show_rig(*, rig: Rig) -> None:

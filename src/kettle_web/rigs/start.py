@@ -1,7 +1,10 @@
 """The start page, with what was wrong with a new or an imported rig."""
 
-from django.db.models import Count, Q
-from django.http import HttpRequest, HttpResponse
+from typing import Any
+
+from django.core.paginator import Page, Paginator
+from django.db.models import Count, Q, QuerySet
+from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import render
 
 from kettle_web.frame.engine import status_or_message
@@ -9,21 +12,29 @@ from kettle_web.library.selectors import shelf
 from kettle_web.models import Rig, Tutorial
 from kettle_web.rigs.forms import RigForm
 
-MOST_TUTORIALS = 12
+A_PAGE = 12
+MOST_WORDS = 80
+
+
+def _some(rows: QuerySet[Any], asked: QueryDict, name: str) -> Page[Any]:
+    """A page of rows that are called as is asked for: "rigs" the words, "rigs-page" which page."""
+    for word in asked.get(name, "")[:MOST_WORDS].split():
+        rows = rows.filter(name__icontains=word)
+    return Paginator(rows, A_PAGE).get_page(asked.get(f"{name}-page"))
 
 
 def start_page(
     request: HttpRequest, form: RigForm | None = None, import_error: str = ""
 ) -> HttpResponse:
     """The start page, with what was wrong with a new or an imported rig."""
+    counted = Tutorial.objects.annotate(count=Count("takes", filter=Q(takes__deleted_at=None)))
     context = {
-        "rigs": Rig.objects.all(),
-        "tutorials": Tutorial.objects.annotate(
-            count=Count("takes", filter=Q(takes__deleted_at=None))
-        )[:MOST_TUTORIALS],
+        "rigs": _some(Rig.objects.all(), request.GET, "rigs"),
+        "rigs_q": request.GET.get("rigs", ""),
+        "tutorials": _some(counted.order_by("-pk"), request.GET, "tutorials"),
+        "tutorials_q": request.GET.get("tutorials", ""),
         "shelf": shelf(request.GET),
         "form": form or RigForm(),
-        "deleted_rigs": Rig.with_deleted.exclude(deleted_at=None).order_by("-deleted_at")[:8],
         "import_error": import_error,
         "engine": status_or_message(),
     }

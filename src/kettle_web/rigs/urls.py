@@ -10,7 +10,6 @@ urlpatterns = [
     path("rigs/<slug:slug>/undo/", views.undo, name="undo"),
     path("rigs/<slug:slug>/rename/", carrying_views.rename, name="rename-rig"),
     path("rigs/<slug:slug>/delete/", carrying_views.delete, name="delete-rig"),
-    path("rigs/<slug:slug>/bring-back/", carrying_views.bring_back, name="bring-back-rig"),
     path("rigs/<slug:slug>/duplicate/", carrying_views.duplicate, name="duplicate-rig"),
     path("rigs/<slug:slug>/export/", carrying_views.export, name="export-rig"),
     path("rigs/<slug:slug>/identify/", carrying_views.identify, name="identify"),

@@ -10,7 +10,7 @@ from kettle_core.rig.rig import Rig as RigValues
 from kettle_web.frame import editing
 from kettle_web.frame.asking import seen
 from kettle_web.frame.editing import Made, edit
-from kettle_web.frame.undoing import tell_undone, wants_again
+from kettle_web.frame.undoing import meant, tell_undone, wants_again
 from kettle_web.models import Rig
 from kettle_web.rigs import services
 from kettle_web.rigs.addresses import way_back
@@ -58,6 +58,6 @@ def undo(request: HttpRequest, slug: str) -> HttpResponse:
     """Take the newest change of a rig back, or do it again."""
     rig = get_object_or_404(Rig.with_takes, slug=slug)
     # A page's own later changes are known to it: what its button says counts.
-    words = editing.undo(rig, seen(request), wants_again(request))
+    words = editing.undo(rig, seen(request), wants_again(request), meant(request))
     tell_undone(request, words, also_in_place=True)
     return redirect(way_back(rig, request.POST.get("to", "")))

@@ -8,24 +8,30 @@ from typing import Any
 from django import template
 from django.forms import BoundField
 from django.forms.widgets import CheckboxInput, RadioSelect, Select
+from django.template import Context
 from django.utils.html import escape, format_html
 from django.utils.safestring import SafeString, mark_safe
+from django.utils.timezone import localtime
 
 from kettle_core.rig.devices import SOUND_KINDS
 from kettle_core.rig.rig import Rig
 from kettle_web.frame import selectors
-from kettle_web.jobs.selectors import count_active
+from kettle_web.jobs.selectors import count_active, in_their_turn
+from kettle_web.models import Job
 from kettle_web.models import Rig as KeptRig
-from kettle_web.rigs.selectors import Crosspoint
-from kettle_web.rigs.selectors import path_steps as steps_of
+from kettle_web.rigs.path import path_steps as steps_of
+from kettle_web.rigs.sheet import Crosspoint
 
 register = template.Library()
+# Asked once for a page.
+IN_TURN = "jobs_in_turn"
 
 
-@register.inclusion_tag("frame/_steps.html")
-def path_steps(rig: KeptRig, page: str) -> dict[str, Any]:
-    """The order of work, at the top of a rig's pages."""
-    return {"steps": steps_of(rig), "page": page}
+@register.inclusion_tag("frame/_steps.html", takes_context=True)
+def path_steps(context: Context, rig: KeptRig, page: str) -> dict[str, Any]:
+    """The order of work, at the top of a rig's pages, with the tutorial that the page is about."""
+    about = context.get("tutorial") or getattr(context.get("take"), "tutorial", None)
+    return {"steps": steps_of(rig, about), "page": page}
 
 
 @register.simple_tag
@@ -43,6 +49,25 @@ def crosspoint(point: Crosspoint, number: str = "") -> SafeString:
         f'<span class="visually-hidden">{escape(point.label)}</span>'
         f"{f'<span>{number}</span>' if number else ''}</button>"
     )
+
+
+@register.simple_tag(takes_context=True)
+def querystring_of(context: Context, name: str, value: object) -> str:
+    """The page's address with one part of it otherwise."""
+    asked = context["request"].GET.copy()
+    asked[name] = str(value)
+    return f"?{asked.urlencode()}"
+
+
+@register.simple_tag(takes_context=True)
+def can_go_first(context: Context, job: Job) -> bool:
+    """Whether a job waits, and another one of its queue would be taken before it."""
+    if job.state != Job.State.WAITING:
+        return False
+    request = context["request"]
+    if not hasattr(request, IN_TURN):
+        setattr(request, IN_TURN, in_their_turn())
+    return job.pk not in getattr(request, IN_TURN)
 
 
 @register.inclusion_tag("jobs/_count.html")
@@ -71,10 +96,11 @@ def megabytes(size_bytes: float | None) -> str:
 
 @register.filter
 def moment(when: datetime | None) -> SafeString:
-    """A time in UTC, which a script puts into the user's own zone."""
+    """A time in the machine's own zone, which a script puts into that of the browser."""
     if when is None:
         return SafeString("–")
-    words = f"{when.day} {when:%B %Y, %H:%M} UTC"
+    here = localtime(when)
+    words = f"{here.day} {here:%B %Y, %H:%M}"
     return format_html('<time datetime="{}">{}</time>', when.isoformat(), words)
 
 
