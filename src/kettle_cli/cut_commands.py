@@ -69,7 +69,9 @@ def import_cuts(options: Namespace) -> int:
     material = Material(tutorial)
     cuts = services.read_cut_file(material, options.file)
     version = services.version_of(tutorial, material, options.version)
-    services.take_over(version=version, cuts=cuts, words=f"cut list of {options.file.name}")
+    services.take_over(
+        version=version, material=material, cuts=cuts, words=f"cut list of {options.file.name}"
+    )
     length_s = float(cuts.length_ns) / 1e9
     print(f"{tutorial.name}, {version.name}: {len(cuts.pieces)} pieces, {length_s:.1f} s")
     return 0

@@ -20,9 +20,10 @@ from kettle_media.survey.survey import survey_take
 from kettle_media.take.cues import write_cues
 from kettle_media.take.folder import TakeFolder
 from kettle_web.assembly.material import Material
-from kettle_web.assembly.services import take_over, version_of
+from kettle_web.assembly.services import as_now, take_over, version_of
 from kettle_web.frame.editing import undo
-from kettle_web.library.services import bring_back, delete_takes
+from kettle_web.library.bin import bring_back
+from kettle_web.library.services import delete_takes, move_to_tutorial
 from kettle_web.models import Take, Tutorial, Version
 from kettle_web.takes.players import PlayerLine
 from tests.fixtures import copied_take
@@ -42,7 +43,7 @@ class AssemblyCase(PageCase):
         self.page = self.client.get(
             reverse("tutorial-assembly", args=[self.tutorial.pk]), follow=True
         )
-        self.version = Version.objects.get()
+        self.version = as_now(Version.objects.get(), Material(self.tutorial))
 
     def address(self, name):
         return reverse(name, args=[self.version.pk])
@@ -125,6 +126,18 @@ class Changes(AssemblyCase):
         for wrong in ({"part": "nothing"}, {"part": "out"}, {"part": "add", "take": "x"}):
             self.assertIn("error", self.change(**wrong).json())
 
+    def test_a_take_that_belongs_to_another_tutorial_by_now_plays_on(self):
+        self.change("split", ("p1", 2.0))
+        other = Tutorial.objects.create(name="Other")
+        move_to_tutorial(takes=[Take.objects.get(folder="two")], tutorial=other)
+        page = self.client.get(self.address("assembly"))
+        self.assertNotContains(page, "were deleted")
+        self.assertIn("/live/assembly/", self.told()["plan"])
+        self.assertEqual(len(self.pieces), 3)
+        # It is no take of this tutorial's any more: what begins anew is made of those alone.
+        self.change("anew")
+        self.assertEqual([row[0] for row in self.pieces], ["p1"])
+
     def test_a_deleted_take_is_told_and_its_pieces_can_go_or_come_back(self):
         take = Take.objects.get(folder="two")
         self.change("split", ("p1", 2.0))
@@ -132,7 +145,7 @@ class Changes(AssemblyCase):
         page = self.client.get(self.address("assembly"))
         self.assertContains(page, "1 piece is of takes that were deleted")
         self.assertEqual(self.told()["plan"], "")
-        bring_back(takes=[take])
+        bring_back(key=take.key)
         self.assertIn("/live/assembly/", self.told()["plan"])
         delete_takes(takes=[take])
         self.change("gone")
@@ -210,8 +223,15 @@ class Versions(AssemblyCase):
         self.client.post(self.address("delete-version"))
         self.assertEqual([v.name for v in Version.objects.all()], ["whole"])
         self.version = Version.objects.get()
-        answer = self.client.post(self.address("delete-version"), follow=True)
+        self.client.post(self.address("delete-version"), follow=True)
         self.assertEqual(Version.objects.count(), 1)
+        self.assertContains(self.client.get(self.address("assembly")), "version “quick” deleted")
+        self.client.post(self.address("undo-assembly"), {"undo_of": "1", "seen": "2"})
+        self.assertEqual([v.name for v in Version.objects.all()], ["whole"])
+        self.client.post(self.address("undo-assembly"))
+        self.assertEqual([v.name for v in Version.objects.all()], ["whole", "quick"])
+        self.client.post(self.address("undo-assembly"))
+        self.assertEqual([v.name for v in Version.objects.all()], ["whole", "short"])
 
     def test_a_tutorial_without_takes_says_what_to_do(self):
         empty = Tutorial.objects.create(name="Empty")
@@ -255,7 +275,12 @@ class Playing(TransactionTestCase):
 
         def cut():
             later = type(whole)("p1", whole.take, 2 * S, 4 * S)
-            take_over(version=version, cuts=type(version.values)((later,)), words="later")
+            take_over(
+                version=version,
+                material=Material(tutorial),
+                cuts=type(version.values)((later,)),
+                words="later",
+            )
 
         def gone():
             delete_takes(takes=[Take.objects.get()])

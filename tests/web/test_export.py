@@ -7,6 +7,7 @@ from unittest import mock
 
 from django.conf import settings
 from django.urls import reverse
+from django.utils import timezone
 
 from kettle_core.assembly.cut_list import Known
 from kettle_media.assembly import export_file
@@ -58,8 +59,9 @@ class Exports(AssemblyCase):
         self.change("back", ("p1", 0), ("p1", 4))
         self.assertContains(self.exports(), "as it was")
         self.client.post(reverse("delete-export", args=[row.pk]))
-        self.assertEqual(list((settings.DATA / "exports").iterdir()), [])
         self.assertEqual(self.client.get(address).status_code, 404)
+        self.client.post(reverse("empty-bin"), {"until": timezone.now().isoformat()})
+        self.assertEqual(list((settings.DATA / "exports").iterdir()), [])
 
     def test_two_of_the_same_have_names_of_their_own_and_purposes_are_made_as_they_say(self):
         for _ in range(2):

@@ -2,8 +2,10 @@
 
 from kettle_media.player.show import Named, named_cuts
 from kettle_web.assembly.material import Material
+from kettle_web.assembly.services import as_now
 from kettle_web.models import Rig, Take, Version
 from kettle_web.takes.news import Newest, NewsConsumer
+from kettle_web.takes.players import PlayerLine
 from kettle_web.takes.playing import PlayConsumer
 
 
@@ -12,10 +14,15 @@ class AssemblyConsumer(PlayConsumer):
 
     GONE = "This version was deleted. Choose another one."
 
+    def warm_up(self) -> None:
+        """Have ready what players are made of, and music that may be chosen."""
+        PlayerLine.nest.warm_up_with_music()
+
     def named(self, pk: int) -> Named:
         """Its cut list with the takes it is made of."""
         version = Version.objects.select_related("tutorial").get(pk=pk)
         material = Material(version.tutorial)
+        as_now(version, material)
         return named_cuts(material.folders, version.values, material.format, material.files)
 
 

@@ -1,7 +1,10 @@
 """What a tutorial's cut lists are made of: its takes, and what is known of them in take time."""
 
+from collections.abc import Iterable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from functools import cached_property
 from pathlib import Path
 
 from django.conf import settings
@@ -21,7 +24,7 @@ from kettle_media.tags import Tags
 from kettle_media.take.folder import TakeFolder
 from kettle_media.take.info import RECORDING
 from kettle_web.models import Take, Tutorial
-from kettle_web.takes.overview import TakeNow, take_now
+from kettle_web.takes.now import TakeNow, take_now
 
 KEEP = "keep"
 
@@ -68,18 +71,20 @@ class TakeOf:
 
 
 class Material:
-    """The takes of a tutorial that can be read, by their UUIDs."""
+    """The takes of a tutorial that can be read, by their UUIDs.
+
+    `own` are those that belong to it; `takes` has also those that its versions were cut from and
+    that belong to another one by now.
+    """
 
     def __init__(self, tutorial: Tutorial) -> None:
         self.tags = Tags(tutorial.name, tutorial.description)
-        self.takes: dict[str, TakeOf] = {}
-        for row in tutorial.takes.filter(deleted_at=None).order_by("recorded_at", "pk"):
-            try:
-                now = take_now(row)
-            except KettleError:
-                continue
-            if now.info.state != RECORDING:
-                self.takes[now.info.id] = TakeOf(row, now)
+        rows = Take.objects.select_related("program_job").order_by("recorded_at", "pk")
+        self.own = _readable(rows.filter(tutorial=tutorial))
+        documents = tutorial.versions.values_list("document", flat=True)
+        used = {piece["take"] for document in documents for piece in document["pieces"]}
+        elsewhere = rows.filter(uuid__in=used - self.own.keys()) if used - self.own.keys() else ()
+        self.takes = {**self.own, **_readable(elsewhere)}
 
     @property
     def folders(self) -> dict[str, TakeFolder]:
@@ -97,7 +102,7 @@ class Material:
         first = next(iter(self.takes.values()), None)
         if first is None:
             raise CutError("This tutorial has no take yet. Record one first.", "takes")
-        return first.now.info.rig_values.format
+        return first.now.rig_then.format
 
     @property
     def fps(self) -> Fraction:
@@ -106,6 +111,10 @@ class Material:
 
     def known(self) -> Known:
         """What a cut list may name."""
+        return self._known
+
+    @cached_property
+    def _known(self) -> Known:
         return Known({take: found.length_ns for take, found in self.takes.items()}, self.fps)
 
     def chapters(self, cuts: CutList) -> tuple[Chapter, ...]:
@@ -122,6 +131,16 @@ class Material:
             take: TakeMedia(found.row.name, _program_of(found.now.folder), found.length_ns)
             for take, found in self.takes.items()
         }
+
+
+def _readable(rows: Iterable[Take]) -> dict[str, TakeOf]:
+    found = {}
+    for row in rows:
+        with suppress(KettleError):
+            now = take_now(row)
+            if now.info.state != RECORDING:
+                found[now.info.id] = TakeOf(row, now)
+    return found
 
 
 def _program_of(folder: TakeFolder) -> str:

@@ -22,7 +22,8 @@ from kettle_web.assembly.forms import ChapterForm
 from kettle_web.assembly.material import Material, TakeOf
 from kettle_web.frame.asking import WrongFieldError
 from kettle_web.takes import changes as of_take
-from kettle_web.takes.overview import TakeNow, cue_rows, layers_at
+from kettle_web.takes.now import TakeNow
+from kettle_web.takes.overview import cue_rows, layers_at
 
 # What is changed of a take without a place, by the id of a cue.
 BY_CUE = ("drop", "call")

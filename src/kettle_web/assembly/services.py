@@ -4,10 +4,14 @@ import json
 import re
 import zlib
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
-from kettle_core.assembly.cut_changes import with_take
-from kettle_core.assembly.cut_list import AddedFile, CutList, checked
+from django.db.models import QuerySet
+from django.db.models.signals import post_save
+from django.dispatch import receiver
+from django.utils import timezone
+
+from kettle_core.assembly.cut_list import AddedFile, CutList, Piece, checked
 from kettle_core.errors import CutError
 from kettle_core.fields import DIGEST_PATTERN
 from kettle_media.assembly.added_file import remove_unused, take_in
@@ -16,8 +20,9 @@ from kettle_media.assembly.timeline_file import SUFFIXES, read_timeline, write_t
 from kettle_media.durable import replace_file
 from kettle_media.told import Told
 from kettle_web.assembly.material import Material
-from kettle_web.frame.editing import edit, forget
-from kettle_web.models import Change, Export, Tutorial, Version
+from kettle_web.frame.editing import edit
+from kettle_web.frame.history import arrange
+from kettle_web.models import ChangedRow, Export, Tutorial, Version
 
 DIGEST = re.compile(DIGEST_PATTERN)
 
@@ -51,27 +56,42 @@ def version_of(tutorial: Tutorial, material: Material, name: str = "") -> Versio
             )
         return found
     first = versions.first()
-    if first and first.revision > 1:
-        return first
-    cuts = whole_takes(material)
-    whole = {"document": Version().write(cuts)}
     if first is None:
-        first, _ = Version.objects.get_or_create(
-            tutorial=tutorial, name=Version.FIRST, defaults=whole
-        )
-    elif first.values != cuts:
-        # Somebody who changes it meanwhile has it as it was.
-        Version.objects.filter(pk=first.pk, revision=1).update(**whole)
-        first.refresh_from_db()
-    return first
+        raise CutError("This tutorial has no version. Bring one back from the bin.", "version")
+    return as_now(first, material)
+
+
+def as_now(version: Version, material: Material) -> Version:
+    """A version as it is now: until it is changed it has all takes, also those that came since.
+
+    Nothing is written.
+    """
+    if version.revision == 1:
+        version.document = version.write(whole_takes(material))
+    return version
+
+
+def keep_whole(version: Version, material: Material) -> None:
+    """Have what is changed begin as it was shown. Who changed it meanwhile has it as it was."""
+    document = as_now(version, material).document
+    Version.objects.filter(pk=version.pk, revision=1).update(document=document)
+
+
+@receiver(post_save, sender=Tutorial)
+def _make_first_version(instance: Tutorial, created: bool, **_: Any) -> None:
+    """A tutorial has a version from the beginning, so that looking at it makes none."""
+    if created:
+        Version.objects.create(tutorial=instance)
 
 
 def whole_takes(material: Material) -> CutList:
     """All takes, whole, in the order in which they were recorded."""
-    cuts = CutList()
-    for take in material.takes:
-        cuts = with_take(cuts, material.known(), take)
-    return cuts
+    known = material.known()
+    pieces = (
+        Piece(f"p{number}", take, 0, known.takes[take])
+        for number, take in enumerate(material.own, 1)
+    )
+    return checked(CutList(tuple(pieces)), known)
 
 
 def another_version(*, version: Version, name: str) -> Version:
@@ -86,15 +106,22 @@ def rename_version(*, version: Version, name: str) -> None:
     """Call it otherwise. Raises CutError where the name is taken."""
     if name != version.name:
         _check_name(version.tutorial, name, version)
-        Version.objects.filter(pk=version.pk).update(name=name)
+        words = f"version “{version.name}” renamed"
+        arrange([version], words, lambda one: setattr(one, "name", name))
 
 
 def delete_version(*, version: Version) -> None:
-    """Delete it with its history. Raises CutError if it is the only one."""
+    """Lay it into the bin with its files. Raises CutError if it is the only one."""
     if version.tutorial.versions.count() < 2:
         raise CutError("This is the only version, so it stays. Make another one first.", "version")
-    forget(version)
-    version.delete()
+    now = timezone.now()
+    words = f"version “{version.name}” deleted"
+    arrange([version], words, lambda one: setattr(one, "deleted_at", now))
+
+
+def beside(version: Version) -> QuerySet[Version]:
+    """The tutorial's other versions, also those in the bin."""
+    return Version.with_deleted.filter(tutorial=version.tutorial_id).exclude(pk=version.pk)
 
 
 def _check_name(tutorial: Tutorial, name: str, but: Version | None = None) -> None:
@@ -115,9 +142,10 @@ def keep_file(folder: Path, file: BinaryIO, name: str) -> AddedFile:
 def _used_files() -> set[str]:
     """The digests that stand in versions, in what undo brings back, and in exports."""
     models = (Version, Export)
-    now = (d for m in models for d in m.objects.values_list("document", flat=True))
+    now = (d for m in models for d in m._base_manager.values_list("document", flat=True))
     texts = [json.dumps(document) for document in now]
-    before = Change.objects.filter(kind=Version.KIND).values_list("zipped", flat=True)
+    rows = ChangedRow.objects.filter(row__startswith=f"{Version.KIND}:")
+    before = rows.values_list("zipped", flat=True)
     texts += [zlib.decompress(zipped).decode() for zipped in before]
     return {digest for text in texts for digest in DIGEST.findall(text)}
 
@@ -144,6 +172,7 @@ def write_cut_file(version: Version, material: Material, path: Path) -> None:
         replace_file(path, CUTS.write(version.values).encode())
 
 
-def take_over(*, version: Version, cuts: CutList, words: str) -> None:
+def take_over(*, version: Version, material: Material, cuts: CutList, words: str) -> None:
     """Have a version with another cut list; undo brings the one before back."""
+    keep_whole(version, material)
     edit(version, lambda _now: (cuts, words))

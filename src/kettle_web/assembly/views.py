@@ -35,7 +35,10 @@ from kettle_web.assembly.retelling import (
 )
 from kettle_web.assembly.services import (
     another_version,
+    as_now,
+    beside,
     delete_version,
+    keep_whole,
     rename_version,
     version_of,
     whole_takes,
@@ -43,13 +46,13 @@ from kettle_web.assembly.services import (
 from kettle_web.frame import editing
 from kettle_web.frame.asking import WrongFieldError, seen
 from kettle_web.frame.door import takes_up_to
-from kettle_web.frame.editing import edit, history
-from kettle_web.frame.undoing import tell_undone, wants_again
+from kettle_web.frame.editing import edit
+from kettle_web.frame.history import history
+from kettle_web.frame.undoing import meant, tell_undone, wants_again
 from kettle_web.frame.uploads import MAX_REQUEST_BYTES, TOO_LARGE
 from kettle_web.models import Tutorial, Version
+from kettle_web.rigs.tutorials import rig_of
 from kettle_web.takes.forms import CloseUpForm
-from kettle_web.takes.players import PlayerLine
-from kettle_web.tutorials.views import rig_of
 
 
 @require_safe
@@ -62,13 +65,7 @@ def of_tutorial(request: HttpRequest, pk: int) -> HttpResponse:
 @require_safe
 def assembly(request: HttpRequest, pk: int) -> HttpResponse:
     """The page of a version."""
-    PlayerLine.nest.warm_up_with_music()
-    version = _version(pk)
-    if version.revision == 1:
-        # Until it is changed it has all takes, also those that came since.
-        version_of(version.tutorial, Material(version.tutorial))
-        version.refresh_from_db()
-    return _page(request, version)
+    return _page(request, _version(pk))
 
 
 def _version(pk: int) -> Version:
@@ -80,7 +77,7 @@ def _page(
 ) -> HttpResponse:
     wrong, tutorial = wrong or {}, version.tutorial
     material = Material(tutorial)
-    cuts = version.values
+    cuts = as_now(version, material).values
     versions = [(one, float(one.values.length_ns) / NS_PER_S) for one in tutorial.versions.all()]
     context = {
         "rig": rig_of(tutorial),
@@ -100,7 +97,7 @@ def _page(
         "choices": choices(material),
         "close_up": wrong.get("close_up") or CloseUpForm(auto_id="close-up-%s"),
         "retold": retold_rows(cuts, material),
-        "takes": [(take, found.row) for take, found in material.takes.items()],
+        "takes": [(take, found.row) for take, found in material.own.items()],
         "gone": gone_pieces(version, material),
         "speed": wrong.get("speed") or SpeedForm(initial=_last_speed(cuts)),
         "quiet": wrong.get("quiet") or QuietForm(),
@@ -113,7 +110,7 @@ def _page(
         "added": wrong.get("added") or AddedFileForm(),
         "name": wrong.get("name") or VersionForm(initial={"name": version.name}),
         "fresh": wrong.get("fresh") or VersionForm(prefix="new"),
-        "history": history(version),
+        "history": history(version, beside(version)),
         "undo_at": reverse("undo-assembly", args=[version.pk]),
         "here": version.get_absolute_url(),
     }
@@ -140,6 +137,7 @@ def quiet(request: HttpRequest, pk: int) -> HttpResponse:
     if not form.is_valid():
         raise CutError(" ".join(str(errors[0]) for errors in form.errors.values()), "below")
     material = Material(version.tutorial)
+    as_now(version, material)
     post = request.GET.copy()
     post["part"] = "quiet-out"
     return JsonResponse(
@@ -152,6 +150,7 @@ def layers(request: HttpRequest, pk: int) -> HttpResponse:
     """The layers that are seen at a place of a version, to be taken hold of."""
     version = _version(pk)
     material = Material(version.tutorial)
+    as_now(version, material)
     return JsonResponse(
         layers_there(version.values, asked_of(request.GET, material, CutList()), material)
     )
@@ -163,6 +162,7 @@ def change_assembly(request: HttpRequest, pk: int) -> HttpResponse:
     """One form or button of the page: the cut list is changed."""
     version = _version(pk)
     material = Material(version.tutorial)
+    keep_whole(version, material)
     try:
         asked = asked_of(request.POST, material, whole_takes(material), request.FILES)
         edit(version, lambda cuts: change(cuts, asked), seen(request))
@@ -176,6 +176,7 @@ def retell_assembly(request: HttpRequest, pk: int) -> HttpResponse:
     """A take told otherwise in this version: scene, pictures, sounds, chapters."""
     version = _version(pk)
     material = Material(version.tutorial)
+    keep_whole(version, material)
     asked = asked_of(request.POST, material, version.values)
     try:
         edit(version, lambda cuts: retell(cuts, asked, material), seen(request))
@@ -188,7 +189,10 @@ def retell_assembly(request: HttpRequest, pk: int) -> HttpResponse:
 def undo(request: HttpRequest, pk: int) -> HttpResponse:
     """Take the newest change back, or do it again."""
     version = _version(pk)
-    tell_undone(request, editing.undo(version, seen(request), wants_again(request)))
+    tell_undone(
+        request,
+        editing.undo(version, seen(request), wants_again(request), meant(request), beside(version)),
+    )
     return redirect(version)
 
 
@@ -196,6 +200,7 @@ def undo(request: HttpRequest, pk: int) -> HttpResponse:
 def new_version(request: HttpRequest, pk: int) -> HttpResponse:
     """Another version, which begins as this one is."""
     version, form = _version(pk), VersionForm(request.POST, prefix="new")
+    as_now(version, Material(version.tutorial))
     if form.is_valid():
         try:
             return redirect(another_version(version=version, name=form.cleaned_data["name"]))
@@ -220,8 +225,8 @@ def rename(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def delete(request: HttpRequest, pk: int) -> HttpResponse:
-    """A version deleted, with its history; the takes stay."""
+    """A version into the bin; the takes stay."""
     version = _version(pk)
     delete_version(version=version)
-    messages.info(request, f"The version “{version.name}” was deleted. The takes stay.")
+    messages.info(request, f"The version “{version.name}” lies in the bin. The takes stay.")
     return redirect("tutorial-assembly", version.tutorial_id)

@@ -19,6 +19,7 @@ from kettle_web.assembly.material import Material
 from kettle_web.assembly.services import take_over, version_of
 from kettle_web.export.services import order_export
 from kettle_web.jobs.doing import Doing
+from kettle_web.jobs.kinds import job_kind
 from kettle_web.models import Tutorial
 
 TITLE_CARD = Card(f"{TITLE}\nwith Odile Fernhollow", size_px=88)
@@ -30,6 +31,7 @@ NEAR_S, CHAPTER = (9.0, 13.0), "What we make today"
 CARDS_S = 3
 
 
+@job_kind("demo-cut")
 def cut_demo(doing: Doing) -> None:
     """Cut the tutorial that the demo's takes belong to, and have it exported."""
     tutorial = Tutorial.objects.get(pk=doing.subject.partition(":")[2])
@@ -37,7 +39,12 @@ def cut_demo(doing: Doing) -> None:
     version = version_of(tutorial, material)
     if version.revision > 1 or len(material.takes) < 2:
         return
-    take_over(version=version, cuts=demo_cuts(version.values, material.known()), words="cut")
+    take_over(
+        version=version,
+        material=material,
+        cuts=demo_cuts(version.values, material.known()),
+        words="cut",
+    )
     order_export(version=version, wanted=Export(lines=720, crf=22))
 
 

@@ -74,7 +74,7 @@ def last_made(material: Material) -> Made | None:
     best: tuple[float, Made] | None = None
     for take in material.takes.values():
         job, path = take.row.program_job, take.now.folder.program_path
-        written = take.now.info.rig_values.format
+        written = take.now.rig_then.format
         mode = Mode(*written.frame_size, written.fps)
         rate = program_settings(written.program, mode).rate
         length_s = take.length_ns / 1e9

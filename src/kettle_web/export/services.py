@@ -1,9 +1,13 @@
 """Exports ordered, made anew, deleted."""
 
 from contextlib import suppress
+from typing import Any
 
 from django.conf import settings
 from django.db import transaction
+from django.db.models.signals import post_delete
+from django.dispatch import receiver
+from django.utils import timezone
 
 from kettle_core.assembly.cut_list import checked
 from kettle_core.assembly.export import Export as Order
@@ -14,6 +18,8 @@ from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.export_document import export_to_dict
 from kettle_media.assembly.export_file import chapters_beside, spool_beside
 from kettle_web.assembly.material import Material
+from kettle_web.assembly.services import as_now
+from kettle_web.frame.history import arrange
 from kettle_web.jobs.services import LONG, cancel, order
 from kettle_web.models import Export, Version
 
@@ -29,7 +35,7 @@ def order_export(*, version: Version, wanted: Order) -> Export:
         If there is nothing to be made, or it can't be as small as is wanted.
     """
     material = Material(version.tutorial)
-    cuts = checked(version.values, material.known())
+    cuts = checked(as_now(version, material).values, material.known())
     if not cuts.shown:
         raise CutError("Nothing is left in the cut list. Take something back.", "cuts")
     whole_s = float(cuts.length_ns) / NS_PER_S
@@ -60,17 +66,23 @@ def _free_name(version: Version, wanted: Order) -> str:
 
     def taken(name: str) -> bool:
         file = f"{name}.{wanted.suffix}"
-        return (folder / file).exists() or Export.objects.filter(file=file).exists()
+        return (folder / file).exists() or Export.with_deleted.filter(file=file).exists()
 
     return f"{file_name(PATTERN, fields, taken)}.{wanted.suffix}"
 
 
 def delete_export(*, export: Export) -> None:
-    """Delete a file, or stop it being made."""
+    """Lay a file into the bin; one that is being made is not made on."""
     if export.job and not export.job.is_over:
         cancel(job=export.job)
-    path = export.path
-    export.delete()
+    now = timezone.now()
+    arrange([export], f"“{export.file}” deleted", lambda one: setattr(one, "deleted_at", now))
+
+
+@receiver(post_delete, sender=Export)
+def _remove_files(instance: Export, **_: Any) -> None:
+    """Files of a row that goes for good go with it."""
+    path = instance.path
     with suppress(OSError):
         path.unlink(missing_ok=True)
         chapters_beside(path).unlink(missing_ok=True)

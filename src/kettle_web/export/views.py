@@ -3,6 +3,7 @@
 from typing import Any
 
 from django.contrib import messages
+from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -13,14 +14,16 @@ from kettle_core.errors import CutError
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_web.assembly.material import Material
 from kettle_web.assembly.overview import gone_pieces
-from kettle_web.assembly.services import version_of
+from kettle_web.assembly.services import as_now, version_of
 from kettle_web.export.forms import ExportForm, StretchForm, purpose_order
 from kettle_web.export.selectors import exports, purposes
 from kettle_web.export.services import delete_export, order_export
 from kettle_web.frame.file_answers import file_answer
+from kettle_web.frame.history import changes_of, history, take_back
+from kettle_web.frame.undoing import meant, tell_undone, wants_again
 from kettle_web.jobs.services import try_again
 from kettle_web.models import Export, Tutorial, Version
-from kettle_web.tutorials.views import rig_of
+from kettle_web.rigs.tutorials import rig_of
 
 
 @require_safe
@@ -42,6 +45,7 @@ def _version(pk: int) -> Version:
 
 def _page(request: HttpRequest, version: Version, form: ExportForm | None = None) -> HttpResponse:
     material = Material(version.tutorial)
+    as_now(version, material)
     whole_s = float(version.values.length_ns) / NS_PER_S
     asked = StretchForm(request.POST or request.GET)
     first_ms, until_ms = asked.stretch_ms
@@ -67,6 +71,8 @@ def _page(request: HttpRequest, version: Version, form: ExportForm | None = None
         "form": form or ExportForm(initial=_times(asked)),
         "exports": found,
         "shown": shown,
+        "history": history(None, _files(version)),
+        "undo_at": reverse("undo-exports", args=[version.pk]),
         "here": reverse("export", args=[version.pk]),
     }
     status = 400 if form and form.errors else 200
@@ -110,11 +116,25 @@ def again(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def delete(request: HttpRequest, pk: int) -> HttpResponse:
-    """Delete a file for good; it can be made again."""
+    """Lay a file into the bin."""
     found = get_object_or_404(Export.objects.select_related("job"), pk=pk)
     delete_export(export=found)
-    messages.info(request, f"“{found.file}” was deleted. It can be made again.")
+    messages.info(request, f"“{found.file}” lies in the bin until that is emptied.")
     return redirect("export", found.version_id)
+
+
+@require_POST
+def undo(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take back what was done last with a version's files, or do it again."""
+    changes = changes_of(None, _files(_version(pk)))
+    words = take_back(changes, wants_again(request), meant(request))
+    tell_undone(request, words, also_in_place=True)
+    return redirect("export", pk)
+
+
+def _files(version: Version) -> QuerySet[Export]:
+    """The rows of a version's files, also those in the bin."""
+    return Export.with_deleted.filter(version=version)
 
 
 @require_safe

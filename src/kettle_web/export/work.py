@@ -12,9 +12,11 @@ from kettle_media.assembly.export_file import chapters_beside, spool_beside
 from kettle_media.assembly.export_file import export as make
 from kettle_web.assembly.material import Material
 from kettle_web.jobs.doing import Doing
+from kettle_web.jobs.kinds import job_kind
 from kettle_web.models import Export
 
 
+@job_kind("export")
 def export(doing: Doing) -> None:
     """Make the file of an export, of the cut list that it was ordered of."""
     row = Export.objects.select_related("version__tutorial").filter(
