@@ -187,7 +187,7 @@ def _prepare(with_demo: bool) -> None:
     django.setup()
     from django.db import OperationalError, connections
 
-    from kettle_web.jobs.doing import load_kinds
+    from kettle_web.jobs.kinds import load_kinds
 
     load_kinds()
     try:
@@ -208,7 +208,7 @@ def _begin_library(with_demo: bool) -> None:
 
     from kettle_web.frame.static_files import collect_static
     from kettle_web.rigs.services import make_demo_rig
-    from kettle_web.takes.services import order_demo_takes
+    from kettle_web.takes.demo import order_demo_takes
 
     call_command("migrate", verbosity=0, interactive=False)
     collect_static()

@@ -7,7 +7,7 @@ import subprocess
 import tempfile
 import time
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from fractions import Fraction
 from pathlib import Path
 from unittest import mock
@@ -25,9 +25,9 @@ from kettle_engine.trial.kept import keep_trial, trial_folder
 from kettle_engine.trial.running import InputTrial, Trial
 from kettle_media.roots import measure_speed, root_path
 from kettle_web.format.work import FRAMES, LONGEST_TRIAL_S, forget_frames
-from kettle_web.models import Job, Rig, Take
-from kettle_web.rigs.services import DELETED_KEPT_FOR, forget_deleted_rigs
-from kettle_web.takes.services import look_after_takes
+from kettle_web.library.bin import empty_bin
+from kettle_web.models import FolderSpeed, Job, Rig, Take
+from kettle_web.takes.reading import look_after_takes
 from tests.small_disk import small_disk
 from tests.web.test_pages import PageCase
 from tests.web.working import do_jobs
@@ -229,9 +229,8 @@ class Trials(FormatCase):
         forget_frames()
         self.assertEqual((left.exists(), now.exists()), (False, True))
         shutil.rmtree(now)
-        long_ago = timezone.now() - DELETED_KEPT_FOR - timedelta(days=1)
-        Rig.objects.update(deleted_at=long_ago)
-        forget_deleted_rigs()
+        Rig.objects.update(deleted_at=timezone.now())
+        empty_bin(until=timezone.now())
         self.assertFalse(folder.exists())
 
     def test_a_damaged_trial_is_none(self):
@@ -290,7 +289,9 @@ class Folders(FormatCase):
         do_jobs()
         job = Job.objects.get()
         self.assertEqual((job.state, job.kind), ("done", "folder-speed"))
-        self.assertGreater(job.result["bytes_per_s"], 1e6)
+        # It is known for good, not only as long as its job is.
+        job.delete()
+        self.assertGreater(FolderSpeed.objects.get(root="").bytes_per_s, 1e6)
         self.assertContains(self.page(), "Fast enough")
         self.assertEqual([p for p in settings.TAKES.iterdir() if "speed" in p.name], [])
 

@@ -8,6 +8,7 @@ from unittest import mock
 
 from django.test import TestCase
 from django.urls import reverse
+from django.utils import timezone
 
 from kettle_media.rig_document import rig_to_dict
 from kettle_media.sound.sound_file import write_sound_file
@@ -138,6 +139,8 @@ class BeforeAndAfter(SoundCase):
         forget_heard()
         self.assertEqual([f.exists() for f in files], [False, True])
         self.client.post(reverse("delete-rig", args=["bench"]))
+        self.assertTrue(files[1].exists())
+        self.client.post(reverse("empty-bin"), {"until": timezone.now().isoformat()})
         self.assertFalse(files[1].exists())
 
     def test_music_is_neither_judged_as_a_voice_nor_to_be_cleaned(self):

@@ -42,9 +42,9 @@ from kettle_web.format.forms import (
     ProgramForm,
     TrackForm,
 )
-from kettle_web.frame.editing import history
-from kettle_web.jobs.selectors import newest, newest_open
-from kettle_web.models import Job, Rig, Tutorial
+from kettle_web.frame.history import history
+from kettle_web.jobs.selectors import newest_open
+from kettle_web.models import FolderSpeed, Rig, Tutorial
 
 FIRST_COST = {"minutes": 60, "size_mb": 2000, "line_mbps": 20}
 BASIS_WORDS = {
@@ -215,17 +215,19 @@ def chosen_root(values: RigValues) -> Root | None:
 
 def speed_subject(root: str) -> str:
     """What the job that measures a folder's speed is about."""
-    return f"folder:{root}"[:120]
+    return f"folder:{root}"
 
 
 def folder_speed(values: RigValues, whole: Cost) -> dict[str, Any]:
     """What was measured of the chosen folder last, and whether that is fast enough."""
-    last = newest("folder-speed", speed_subject(values.format.files.root))
-    if last is None or last.state != Job.State.DONE:
-        return {"job": last}
-    bytes_per_s = float(last.result.get("bytes_per_s", 0.0))
-    enough = bytes_per_s > FAST_ENOUGH * whole.high_kbps * 125
-    return {"job": None, "bytes_per_s": bytes_per_s, "enough": enough}
+    root = values.format.files.root
+    if job := newest_open("folder-speed", speed_subject(root)):
+        return {"job": job}
+    last = FolderSpeed.objects.filter(root=root).first()
+    if last is None:
+        return {"job": None}
+    enough = last.bytes_per_s > FAST_ENOUGH * whole.high_kbps * 125
+    return {"job": None, "bytes_per_s": last.bytes_per_s, "enough": enough}
 
 
 def trial_subject(rig: Rig) -> str:

@@ -4,7 +4,6 @@ import os
 import shutil
 import time
 from contextlib import suppress
-from typing import Any
 
 from django.conf import settings
 from django.utils import timezone
@@ -15,21 +14,26 @@ from kettle_engine.trial.running import run_trial
 from kettle_media.roots import measure_speed, root_path
 from kettle_web.frame.engine import engine
 from kettle_web.jobs.doing import Doing
-from kettle_web.models import Rig
+from kettle_web.jobs.kinds import job_kind
+from kettle_web.models import FolderSpeed, Rig
 
 # Frames of a trial lie in a folder of such a name while it lasts.
 FRAMES = ".frames-"
 LONGEST_TRIAL_S = 600.0
 
 
-def folder_speed(doing: Doing) -> dict[str, Any]:
-    """How fast the disk of an allowed folder is."""
+@job_kind("folder-speed")
+def folder_speed(doing: Doing) -> None:
+    """Measure how fast the disk of an allowed folder is."""
     doing.give_way()
-    path = root_path(settings.TAKES, doing.subject.partition(":")[2])
+    root = doing.subject.partition(":")[2]
+    path = root_path(settings.TAKES, root)
     path.mkdir(parents=True, exist_ok=True)
-    return {"bytes_per_s": measure_speed(path)}
+    found = {"bytes_per_s": measure_speed(path), "measured_at": timezone.now()}
+    FolderSpeed.objects.update_or_create(root=root, defaults=found)
 
 
+@job_kind("trial")
 def trial(doing: Doing) -> None:
     """Try settings on what is on a rig's inputs now, and keep what was found."""
     rig = Rig.objects.filter(pk=doing.subject.partition(":")[2]).first()

@@ -11,36 +11,17 @@ from typing import Any
 from django.conf import settings
 from django.db import DatabaseError, connection
 from django.utils import timezone
-from django.utils.module_loading import import_string
 
 from kettle_core.errors import KettleError, TakeError
 from kettle_engine.taking import GivingWay
+from kettle_web.jobs.kinds import work_of
 from kettle_web.jobs.services import CancelledError, Holding, LostError
 from kettle_web.models import Job, Worker
 
 HEARTBEAT_S = 2.0
 TELL_EVERY_S = 0.4
 WAITS = "waits for the take"
-# What each kind of job does with its `Doing`; by name, as jobs know nothing of what orders them.
-KINDS = {
-    "program": "kettle_web.takes.work.compose_program",
-    "empty-bin": "kettle_web.library.work.remove_deleted",
-    "export": "kettle_web.export.work.export",
-    "survey": "kettle_web.takes.work.survey",
-    "repair": "kettle_web.takes.work.repair",
-    "demo-cut": "kettle_web.export.demo.cut_demo",
-    "demo-takes": "kettle_web.takes.work.make_demo_takes",
-    "folder-speed": "kettle_web.format.work.folder_speed",
-    "trial": "kettle_web.format.work.trial",
-    "comparison": "kettle_web.sound.work.compare",
-}
 log = logging.getLogger("kettle.worker")
-
-
-def load_kinds() -> None:
-    """Load what all kinds of jobs need, once for all workers that are forked afterwards."""
-    for name in KINDS.values():
-        import_string(name)
 
 
 class Doing:
@@ -103,9 +84,8 @@ def run_job(job: Job, on_begin: Callable[[], Any] = lambda: None) -> None:
     doing = Doing(holding, settings.DATA)
     try:
         on_begin()
-        work: Callable[[Doing], dict[str, Any] | None] = import_string(KINDS[job.kind])
-        result = work(doing) or {}
-        holding.end(Job.State.DONE, result=result)
+        work_of(job.kind)(doing)
+        holding.end(Job.State.DONE)
     except LostError:
         log.warning("Job %s was taken over by another worker.", job.pk)
     except CancelledError:

@@ -22,6 +22,12 @@ def told_jobs() -> list[Job]:
     return list(found.order_by(group, F("ended_at").desc(), "place", "pk")[:MOST_TOLD])
 
 
+def in_their_turn() -> set[int]:
+    """The jobs that their queues take next: no other one waits before them."""
+    waiting = Job.objects.filter(state=Job.State.WAITING).order_by("-place", "-pk")
+    return set(dict(waiting.values_list("queue", "pk")).values())
+
+
 def count_active() -> int:
     """How many wait or are being done."""
     return Job.objects.filter(state__in=ACTIVE).count()

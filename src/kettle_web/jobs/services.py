@@ -158,5 +158,8 @@ class Holding:
 def forget_old() -> None:
     """Let jobs go that ended long ago and that nothing refers to."""
     old = Job.objects.exclude(state__in=ACTIVE).filter(ended_at__lt=timezone.now() - ENDED_KEPT_FOR)
-    used = Take.with_deleted.exclude(program_job=None).values("program_job")
-    old.exclude(pk__in=used).delete()
+    for name in ("program_job", "survey_job"):
+        # A take without one has it ordered.
+        used = Take.with_deleted.exclude(**{name: None})
+        old = old.exclude(pk__in=used.values(name))
+    old.delete()

@@ -17,9 +17,8 @@ HOUSEKEEPING_EVERY_S = 2.0
 ALIVE_EVERY_S = 5.0
 END = {signal.SIGTERM}
 HOUSEKEEPING = (
-    "kettle_web.takes.services.look_after_takes",
+    "kettle_web.takes.reading.look_after_takes",
     "kettle_web.jobs.services.forget_old",
-    "kettle_web.rigs.services.forget_deleted_rigs",
     "kettle_web.rigs.heard.forget_heard",
     "kettle_web.rigs.library.forget_pictures",
     "kettle_web.format.work.forget_frames",

@@ -7,10 +7,12 @@ from kettle_core.rig.rig import Input
 from kettle_media.durable import replace_file
 from kettle_media.sound.compare_sound import compare_sound
 from kettle_web.jobs.doing import Doing
+from kettle_web.jobs.kinds import job_kind
 from kettle_web.models import Rig
 from kettle_web.rigs.heard import heard_path
 
 
+@job_kind("comparison")
 def compare(doing: Doing) -> None:
     """What was heard last of an input, through its chain as it is now."""
     _, rig_id, input_id = doing.subject.split(":")
