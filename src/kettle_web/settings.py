@@ -5,6 +5,7 @@ import secrets
 from pathlib import Path
 
 from kettle_engine.logs import logging_settings
+from kettle_web.frame.local_zone import local_zone
 
 ROOT = Path(__file__).parents[2]
 DATA = Path(os.environ.get("KETTLE_DATA", ROOT / "var"))
@@ -72,7 +73,8 @@ DATABASES = {
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 LANGUAGE_CODE = "en-gb"
-TIME_ZONE = "UTC"
+# Of what pages and names of files say; rows have UTC.
+TIME_ZONE = local_zone()
 USE_TZ = True
 STATIC_URL = "static/"
 STATIC_ROOT = DATA / "static"

@@ -1,4 +1,4 @@
-"""What comes from outside, before Django sees it: who may ask, and how much may come.
+"""What comes from outside, before Django sees it: who may ask, from where, and how much may come.
 
 A body is refused before it is read where its length is told, and while it comes where it is not.
 """
@@ -23,6 +23,9 @@ MEGABYTE = 1_000_000
 # A form of ours has some KB; the places of 64 layers and a text card are the longest.
 FORM_BYTES = MEGABYTE
 TOO_LONG = "What was sent is longer than anything that belongs here, so it was not read."
+SAFE = ("GET", "HEAD", "OPTIONS")
+OURS_ALONE = (b"cross-origin-resource-policy", b"same-origin")
+OTHER_PAGE = "This was sent by a page that is not Vast Kettle's own, so it was not read."
 ELSEWHERE = "Vast Kettle is asked for by another name than its own, so it does not answer."
 
 
@@ -56,6 +59,9 @@ class Door:
         if not _is_our_host(headers.get("host", "")):
             await _refuse(send, 400, ELSEWHERE)
             return
+        if scope["method"] not in SAFE and not _is_of_ours(scope, headers):
+            await _refuse(send, 403, OTHER_PAGE)
+            return
         most, sentence = _limit(scope["path"])
         length = headers.get("content-length", "0")
         if not re.fullmatch(r"[0-9]{1,15}", length) or int(length) > most:
@@ -68,10 +74,8 @@ class Door:
 
     async def _websocket(self, scope: Scope, receive: Receive, send: Send) -> None:
         headers = _headers(scope)
-        host = headers.get("host", "")
-        origin = urlsplit(headers.get("origin", ""))
-        scheme = "https" if scope.get("scheme") == "wss" else "http"
-        if not _is_our_host(host) or (origin.scheme, origin.netloc) != (scheme, host):
+        is_ours = _is_our_host(headers.get("host", "")) and _is_our_origin(scope, headers)
+        if not is_ours:
             await receive()
             await send({"type": "websocket.close", "code": 4403})
             return
@@ -95,8 +99,10 @@ class _Counted:
         return {"type": "http.disconnect"} if self.is_over else message
 
     async def send(self, message: Message) -> None:
-        """Pass an answer on."""
+        """Pass an answer on; pages of others may not take it in."""
         self.answered = True
+        if message["type"] == "http.response.start":
+            message = {**message, "headers": [*message.get("headers", ()), OURS_ALONE]}
         await self._send(message)
 
 
@@ -107,6 +113,23 @@ def _headers(scope: Scope) -> dict[str, str]:
 def _is_our_host(host: str) -> bool:
     domain, _ = split_domain_port(host)
     return bool(domain) and validate_host(domain, settings.ALLOWED_HOSTS)
+
+
+def _is_our_origin(scope: Scope, headers: dict[str, str]) -> bool:
+    """Whether the page that asks is one of ours; who tells of none is not."""
+    origin = urlsplit(headers.get("origin", ""))
+    scheme = "https" if scope.get("scheme") in ("https", "wss") else "http"
+    return (origin.scheme, origin.netloc) == (scheme, headers.get("host", ""))
+
+
+def _is_of_ours(scope: Scope, headers: dict[str, str]) -> bool:
+    """Whether a form may be ours: browsers tell from which page one is sent.
+
+    What tells of none is left to the token that our forms carry.
+    """
+    if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
+        return False
+    return "origin" not in headers or _is_our_origin(scope, headers)
 
 
 def _limit(path: str) -> tuple[int, str]:
@@ -126,6 +149,7 @@ async def _refuse(send: Send, status: int, sentence: str) -> None:
         (b"content-type", b"text/html; charset=utf-8"),
         (b"content-length", str(len(body)).encode()),
         (b"connection", b"close"),
+        OURS_ALONE,
     ]
     await send({"type": "http.response.start", "status": status, "headers": headers})
     await send({"type": "http.response.body", "body": body})

@@ -4,10 +4,13 @@ import asyncio
 import mimetypes
 import re
 from collections.abc import AsyncIterator
+from functools import partial
 from pathlib import Path
 
 from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.utils.http import content_disposition_header
+
+from kettle_web.frame.threads import FILES
 
 CHUNK_BYTES = 1 << 18
 RANGE = re.compile(r"bytes=(\d*)-(\d*)")
@@ -53,11 +56,12 @@ def file_answer(request: HttpRequest, path: Path, save_as: str = "") -> HttpResp
 
 
 async def _chunks(path: Path, first: int, count: int) -> AsyncIterator[bytes]:
-    file = await asyncio.to_thread(path.open, "rb")
+    run = partial(asyncio.get_running_loop().run_in_executor, FILES)
+    file = await run(path.open, "rb")
     try:
-        await asyncio.to_thread(file.seek, first)
+        await run(file.seek, first)
         while count > 0:
-            data = await asyncio.to_thread(file.read, min(CHUNK_BYTES, count))
+            data = await run(file.read, min(CHUNK_BYTES, count))
             if not data:
                 return
             count -= len(data)

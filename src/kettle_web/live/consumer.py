@@ -6,7 +6,7 @@ import logging
 import re
 import time
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Awaitable, Callable, Iterable
 from contextlib import suppress
 from dataclasses import dataclass
 from math import isfinite
@@ -24,11 +24,9 @@ from kettle_engine.protocol import (
     AFTER,
     COUNTDOWN,
     FINISHING,
-    HEAR,
     IDLE,
     IN_TAKE,
     LEVELS,
-    PICTURE,
     PROGRAM,
     RECORDING,
     SCENE_SIZES,
@@ -39,10 +37,12 @@ from kettle_engine.protocol import (
     picture_topic,
 )
 from kettle_media.rig_document import SCENE
-from kettle_web.frame.editing import came_since
+from kettle_web.frame.history import came_since
+from kettle_web.frame.threads import ENGINE
 from kettle_web.models import Rig
 from kettle_web.rigs.engines import engine_of, live_of
 from kettle_web.scenes.changes import tried_scene
+from kettle_web.takes.players import PlayerLine
 
 TOPICS = {"levels": LEVELS, "program": PROGRAM}
 
@@ -65,6 +65,11 @@ ELSEWHERE = (
 )
 
 Message = tuple[bytes, bytes, bytes]
+
+
+def asking(function: Callable[..., None]) -> Callable[..., Awaitable[None]]:
+    """A function that asks an engine, which may hang: nothing else waits for the same threads."""
+    return sync_to_async(function, thread_sensitive=False, executor=ENGINE)
 
 
 class Hub:
@@ -164,7 +169,7 @@ class LiveConsumer(AsyncWebsocketConsumer):
 
     The page says which pictures it shows: {"look": {"small": [ids], "rest": [ids], …}},
     and under "after" which sounds it shows after their chain, under
-    "hear" the one it plays.
+    "hear" the one it plays. With "hidden" it is not seen, and is told how things stand alone.
     """
 
     hub: ClassVar[Hub] = Hub()
@@ -172,16 +177,22 @@ class LiveConsumer(AsyncWebsocketConsumer):
     others: ClassVar[dict[str, Hub]] = {}
 
     async def connect(self) -> None:
-        """Open the rig and pass on what the page asks for (?want=levels,program&spares=1)."""
+        """Open the rig and pass on what the page asks for (?want=levels,program&spares=1).
+
+        With "player" wanted too, a take that comes of it will be played at once.
+        """
         query = parse_qs(self.scope["query_string"].decode(errors="replace"))
         wanted = ",".join(query.get("want", [])).split(",")
         self._spares = "spares" in query
         self._slug = self.scope["url_route"]["kwargs"]["slug"]
-        self._topics = {STATUS, *(TOPICS[name] for name in wanted if name in TOPICS)}
+        self._always = {STATUS, *(TOPICS[name] for name in wanted if name in TOPICS)}
+        self._topics = set(self._always)
         self._queue: asyncio.Queue[Message] = asyncio.Queue(QUEUED)
         self._tried: dict[str, Any] | None = None
         self._trying: asyncio.Task[None] | None = None
         await self.accept()
+        if "player" in wanted:
+            await asyncio.to_thread(PlayerLine.nest.warm_up)
         address = await sync_to_async(_address_of, thread_sensitive=False)(self._slug)
         self._address = address
         self._hub = self.others.setdefault(address, Hub(address)) if address else self.hub
@@ -223,7 +234,7 @@ class LiveConsumer(AsyncWebsocketConsumer):
                 return
             if "head" in message:
                 head = float(message["head"]["at"]), bool(message["head"]["playing"])
-                await sync_to_async(_go, thread_sensitive=False)(self._slug, *head)
+                await asking(_go)(self._slug, *head)
                 return
             look = message["look"]
             topics = {
@@ -237,10 +248,10 @@ class LiveConsumer(AsyncWebsocketConsumer):
             # What no page of ours sends ends this connection, and nothing else.
             await self.close(4400)
             return
-        shown = {t for t in self._topics if t.startswith((PICTURE, AFTER, HEAR))}
-        self._topics = (self._topics - shown) | topics
-        self._hub.ask(self, topics - shown)
-        self._hub.forget(shown - topics)
+        topics |= {STATUS} if message.get("hidden") else self._always
+        before, self._topics = self._topics, topics
+        self._hub.ask(self, topics - before)
+        self._hub.forget(before - topics)
 
     def _try(self, tried: dict[str, Any]) -> None:
         """Have layers shown where they would lie; only the newest counts, one at a time."""
@@ -253,7 +264,7 @@ class LiveConsumer(AsyncWebsocketConsumer):
             tried, self._tried = self._tried, None
             # The drop is saved by the form, which says what is wrong with it.
             with suppress(KettleError, Rig.DoesNotExist, KeyError, TypeError, AttributeError):
-                await sync_to_async(_try_layers, thread_sensitive=False)(self._slug, tried)
+                await asking(_try_layers)(self._slug, tried)
 
     def offer(self, topic: bytes, header: bytes, body: bytes) -> None:
         """Take a message; a page that is too slow loses the oldest one."""
@@ -305,9 +316,7 @@ class LiveConsumer(AsyncWebsocketConsumer):
                     # What was changed is shown; who only heard nothing for a while takes nothing
                     # away from a page that has opened its own rig meanwhile.
                     again = had and opened in (0, told)
-                    await sync_to_async(_open_rig, thread_sensitive=False)(
-                        slug, self._spares, again
-                    )
+                    await asking(_open_rig)(slug, self._spares, again)
                     opened, asked_at, had = told, now, True
             except KettleError as error:
                 # A take that was not heard of is no fault: what was changed is opened after it.
