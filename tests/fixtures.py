@@ -15,6 +15,8 @@ from pathlib import Path
 
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Input, Rig, input_of_device
+from kettle_core.rig.starting_layouts import whole_layer
+from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Scene, SceneSound
 from kettle_engine.process import work_frame_by_frame
 from kettle_engine.recording.take import record_take
@@ -58,6 +60,17 @@ def face_rig(*more: Input) -> Rig:
     items = (studio_input("webcam-1"), studio_input("headset"), *more)
     scene = Scene("scene-1", "Me", (), (SceneSound("headset"),))
     return Rig("Small", items, (scene,), Format(640, 360, Fraction(30)))
+
+
+def with_three_layers(rig: Rig) -> Rig:
+    """The demo rig with a second scene of three layers, the webcam in the same corner as before."""
+    pictures = {item.id: item for item in rig.inputs}
+    first, second = rig.scenes[:2]
+    corner = next(x for x in first.layers if x.input_id == "webcam-1")
+    frame = rig.format.frame
+    tablet = whole_layer(pictures["tablet"], Box(frame.right - 480, 60, 420, 700))
+    layers = (whole_layer(pictures["webcam-2"], frame), tablet, corner)
+    return replace(rig, scenes=(first, replace(second, layers=layers), *rig.scenes[2:]))
 
 
 def demo_take(seconds: int = 4, part: int = PART) -> TakeFolder:

@@ -9,7 +9,7 @@ from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Card, Input, Looks, Rig, input_of_device
 from kettle_core.rig.sound_changes import preset_stems
-from kettle_core.rig.starting_layouts import corner_box, first_scene, scene_sound, whole_layer
+from kettle_core.rig.starting_layouts import first_scene, scene_sound, whole_layer
 from kettle_core.scene.layout import Box, fit_inside
 from kettle_core.scene.scene import ChangeOver, Scene
 from kettle_core.sound.background import Ducking
@@ -55,18 +55,14 @@ def demo_rig() -> Rig:
     format_ = Format()
     frame = format_.frame
     voice, music = scene_sound(headset), scene_sound(system)
-    corner = corner_box(frame)
-    beside = fit_inside(*tablet.size, Box(1380, 60, 480, 700))
+    beside = fit_inside(*display.size, Box(1240, 60, 620, 350))
     scenes = (
         first_scene("Sheet and me", (display, webcam, headset, system), format_),
         Scene(
             "scene-2",
             "At the bench",
-            (
-                whole_layer(bench, frame),
-                whole_layer(tablet, beside),
-                whole_layer(webcam, corner, "circle"),
-            ),
+            # Of what has a track: who changes the scene first finds all of it in the program.
+            (whole_layer(webcam, frame), whole_layer(display, beside)),
             (voice, music),
             key="2",
             change_over=ChangeOver("glide", 600),

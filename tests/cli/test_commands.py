@@ -133,7 +133,7 @@ class Commands(unittest.TestCase):
     def test_a_rig_shows_its_plan(self):
         plan = json.loads(kettle("rig", "show", "demo", "--scene", "At the bench", "--json").stdout)
         self.assertEqual(
-            [x["input_id"] for x in plan["layers"]], ["webcam-2", "tablet", "webcam-1"]
+            [x["input_id"] for x in plan["layers"]], ["webcam-1", "display-1"]
         )
         self.assertEqual(list(plan["layers"][2]["target"].values()), [482, 202, 144, 144])
         self.assertEqual((plan["voice"], plan["change_over"]["kind"]), ("Headset", "glide"))

@@ -1,5 +1,7 @@
 """What a take begins with."""
 
+from typing import Any
+
 from django import forms
 
 from kettle_core.program.running_order import RunningOrder
@@ -55,6 +57,11 @@ class TutorialChoice(forms.Form):
     tutorial = forms.ModelChoiceField(
         Tutorial.objects.all(),
         label="Tutorial",
-        empty_label=None,
+        required=False,
         error_messages={"invalid_choice": "This tutorial is gone. Choose another one."},
     )
+
+    def __init__(self, data: Any = None, now: Tutorial | None = None) -> None:
+        super().__init__(data, initial={"tutorial": now})
+        # One that has no row yet is made with its first take.
+        self.fields["tutorial"].empty_label = None if now and now.pk else Tutorial.UNTITLED  # type: ignore[attr-defined]

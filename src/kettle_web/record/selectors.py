@@ -20,13 +20,15 @@ from kettle_engine.recording.order import DISK_RESERVE_BYTES
 from kettle_engine.trial.kept import known_bitrates, read_trial, trial_folder
 from kettle_media.roots import roots
 from kettle_web.frame.engine import status_or_message
+from kettle_web.frame.history import history
 from kettle_web.frame.selectors import level_strip
+from kettle_web.library.numbers import next_number
 from kettle_web.models import Rig, Take, Tutorial
 from kettle_web.record.forms import RecordForm, TutorialChoice
 from kettle_web.record.keys import keys
-from kettle_web.rigs.selectors import patch_sheet_findings
-from kettle_web.takes.names import free_folder, next_number
-from kettle_web.takes.services import tutorial_for
+from kettle_web.rigs.sheet import patch_sheet_findings, without_track
+from kettle_web.rigs.tutorials import tutorial_for
+from kettle_web.takes.names import free_folder
 
 COUNTED_BY_DIGITS = 9
 
@@ -58,6 +60,7 @@ def record_page(
     status = status_or_message()
     return {
         "rig": rig,
+        "history": history(rig),
         "values": values,
         "page": "record",
         "form": form or RecordForm(values, tutorial.values, scene=scene, step=step),
@@ -68,10 +71,11 @@ def record_page(
         "tracks": [r for r in rows if r.input.has_track],
         "whole": estimate.together(costs),
         "tutorial": tutorial,
-        "choice": TutorialChoice(initial={"tutorial": tutorial}),
+        "choice": TutorialChoice(now=tutorial),
         "order": tutorial.values,
         "number": number,
         "findings": findings(rig),
+        "misses": {s.id: " and ".join(without_track(values, s)) for s in values.scenes},
         "engine": status,
         "taking": status["state"] in (COUNTDOWN, RECORDING, FINISHING),
         "last": rig.takes.filter(deleted_at=None).exclude(state=Take.State.RECORDING).first(),

@@ -16,9 +16,11 @@ from kettle_media.roots import root_path
 from kettle_media.take.folder import TakeFolder
 from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine
+from kettle_web.library.numbers import next_number
 from kettle_web.models import Rig, Take, Tutorial
-from kettle_web.takes.names import free_folder, next_number
-from kettle_web.takes.services import look_after_takes, read_take_from_disk, tutorial_for
+from kettle_web.rigs.tutorials import kept, tutorial_for
+from kettle_web.takes.names import free_folder
+from kettle_web.takes.reading import look_after_takes, read_take_from_disk
 from kettle_web.tutorials.live import planned_steps
 
 STOP_TIMEOUT_S = 20.0
@@ -26,7 +28,7 @@ STOP_TIMEOUT_S = 20.0
 
 def start_take(*, rig: Rig, countdown_s: int, scene: str = "", step: str = "") -> Take:
     """Have the engine record into a new folder, from a step on. Raises EngineError or TakeError."""
-    now, tutorial, files = timezone.now(), tutorial_for(rig=rig), rig.values.format.files
+    now, tutorial, files = timezone.now(), kept(tutorial_for(rig=rig)), rig.values.format.files
     root_path(settings.TAKES, files.root)
     number = next_number(tutorial)
     folder = free_folder(
@@ -46,6 +48,7 @@ def start_take(*, rig: Rig, countdown_s: int, scene: str = "", step: str = "") -
         "root": files.root,
         "tutorial": tutorial,
         "name": f"{_called(tutorial, rig)}, take {number}",
+        "number": number,
         "recorded_at": now,
     }
     # A worker that looks after takes may have found the folder already.
@@ -111,8 +114,8 @@ def send_cue(*, cue_id: str, what: str, fields: Mapping[str, Any]) -> dict[str, 
     return dict(engine().ask("cue", id=cue_id, what=what, **fields))
 
 
-def choose_tutorial(*, rig: Rig, tutorial: Tutorial) -> None:
-    """Work on a tutorial with a rig from now on."""
+def choose_tutorial(*, rig: Rig, tutorial: Tutorial | None) -> None:
+    """Work on a tutorial with a rig from now on, or on none that was chosen."""
     Rig.objects.filter(pk=rig.pk).update(tutorial=tutorial)
 
 

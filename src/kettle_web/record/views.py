@@ -13,15 +13,14 @@ from django.urls import reverse
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from kettle_core.errors import EngineError, RigError
-from kettle_web.frame.asking import wants_json
+from kettle_web.frame.asking import wants_json, whole_number
 from kettle_web.frame.engine import engine
 from kettle_web.models import Rig, Take
 from kettle_web.record import services
 from kettle_web.record.forms import RecordForm, TutorialChoice
 from kettle_web.record.keys import ACTIONS, keys, set_keys
 from kettle_web.record.selectors import record_page
-from kettle_web.takes.players import PlayerLine
-from kettle_web.takes.services import tutorial_for
+from kettle_web.rigs.tutorials import tutorial_for
 
 MOST_ID = 64
 
@@ -29,8 +28,6 @@ MOST_ID = 64
 @require_safe
 def record(request: HttpRequest, slug: str) -> HttpResponse:
     """The Record page."""
-    # The take that comes of it is played at once.
-    PlayerLine.nest.warm_up()
     return _record(request, get_object_or_404(Rig, slug=slug))
 
 
@@ -144,7 +141,7 @@ def again(request: HttpRequest, slug: str) -> HttpResponse:
     form = TutorialChoice(request.POST)
     if form.is_valid():
         services.choose_tutorial(rig=rig, tutorial=form.cleaned_data["tutorial"])
-    take = Take.objects.filter(pk=request.POST.get("take") or 0).first()
+    take = Take.objects.filter(pk=whole_number(request.POST.get("take", "")) or 0).first()
     if take and services.format_of_take(rig=rig, take=take):
         messages.info(request, f"The format is as in “{take.name}”. Undo on Format takes it back.")
     scene = request.POST.get("scene", "")

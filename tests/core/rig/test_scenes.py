@@ -16,6 +16,7 @@ from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import MAX_LAYERS, ChangeOver, ColourKey, Mask
 from kettle_media.rig_document import rig_from_dict, rig_to_dict
 from kettle_studio.demo import demo_rig
+from tests.fixtures import with_three_layers
 
 sizes = st.tuples(st.integers(64, 4000), st.integers(64, 4000)).filter(
     lambda s: 0.2 < s[0] / s[1] < 5
@@ -157,6 +158,7 @@ class SceneTests(RigCase):
 class SpotTests(RigCase):
     def setUp(self):
         super().setUp()
+        self.rig = with_three_layers(self.rig)
         layer = self.rig.scenes[0].layers[1]
         self.rig, self.spot = spots.with_spot_saved(self.rig, layer, "My corner")
         for scene_id in ("scene-1", "scene-2"):
