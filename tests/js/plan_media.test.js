@@ -303,3 +303,24 @@ test("a connection that drops comes back where it was, unless the take is gone",
   t.mock.timers.tick(60_000);
   assert.equal(sockets.length, 2);
 });
+
+test("a page that is not seen is heard, and keeps no pictures", async () => {
+  const { media, socket } = opened();
+  await media.play();
+  const { turn } = socket.sent.at(-1);
+  await socket.says(SOUND, turn, 0, sound(4800));
+  const made = globalThis.createImageBitmap;
+  let kept = 0;
+  globalThis.createImageBitmap = async (blob) => {
+    kept += 1;
+    return made(blob);
+  };
+  document.hidden = true;
+  for (let at = 0; at < 10; at += 1) await socket.says(PICTURE, turn, at, words(`${at}`));
+  await socket.says(SOUND, turn, 0.1, sound(4800));
+  document.hidden = false;
+  assert.deepEqual([kept, heard.length], [0, 2]);
+  await socket.says(PICTURE, turn, 11, words("seen again"));
+  globalThis.createImageBitmap = made;
+  assert.equal(kept, 1);
+});

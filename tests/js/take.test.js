@@ -30,6 +30,7 @@ import {
   lineLength,
   partsOf,
   placeOf,
+  rowsOf,
   timeAt,
 } from "../../src/kettle_web/static/kettle/js/lib/take_lines.js";
 import {
@@ -277,4 +278,12 @@ test("small pictures are read nearer where they stand for less than half of what
   assert.equal(stripStep(0.001, 1), 1 / 64);
   assert.equal(stripStep(3, 9), 0);
   assert.equal(stripStep(0.4, 9), 0.25);
+});
+
+test("words at one place stand above each other, those further on in the first row again", () => {
+  const word = (left, right, line = "1px") => ({ line, left, right });
+  const words = [word(0, 40), word(10, 60), word(12, 30), word(70, 90), word(11, 50, "99px")];
+  assert.deepEqual(rowsOf(words), [0, 1, 2, 0, 0]);
+  // The order in which they are told is not that of their places.
+  assert.deepEqual(rowsOf([word(10, 60), word(0, 40)]), [1, 0]);
 });

@@ -2,6 +2,13 @@
 
 /** @param {HTMLCanvasElement} canvas @param {number} width @param {number} height px */
 export function sized(canvas, width, height) {
+  const pen = penOf(canvas, width, height);
+  pen.clearRect(0, 0, width, height);
+  return pen;
+}
+
+/** The same, with what is drawn already left there where its size is the same. @param {HTMLCanvasElement} canvas @param {number} width @param {number} height px */
+export function penOf(canvas, width, height) {
   const ratio = window.devicePixelRatio || 1;
   const [across, down] = [Math.round(width * ratio), Math.round(height * ratio)];
   if (canvas.width !== across || canvas.height !== down) {
@@ -12,7 +19,6 @@ export function sized(canvas, width, height) {
   }
   const pen = /** @type {CanvasRenderingContext2D} */ (canvas.getContext("2d"));
   pen.setTransform(ratio, 0, 0, ratio, 0, 0);
-  pen.clearRect(0, 0, width, height);
   return pen;
 }
 
@@ -36,13 +42,15 @@ function atNextFrame(draw) {
 
 /**
  * Draws at the next frame after the view or the size of a place has changed.
- * @param {HTMLElement} root @param {import("./take_view.js").TakeView} view @param {() => void} draw
+ * @param {HTMLElement} root @param {import("./take_view.js").TakeView} view
+ * @param {() => void} draw all of it
  * @param {AbortController} stop
+ * @param {() => void} drawView what is another one with the view alone
  */
-export function drawnWith(root, view, draw, stop) {
-  const later = atNextFrame(draw);
+export function drawnWith(root, view, draw, stop, drawView = draw) {
+  const [later, viewLater] = [atNextFrame(draw), atNextFrame(drawView)];
   for (const what of ["at", "stretch", "near"])
-    view.addEventListener(what, later, { signal: stop.signal });
+    view.addEventListener(what, viewLater, { signal: stop.signal });
   const sizes = new ResizeObserver(later);
   sizes.observe(root);
   stop.signal.addEventListener("abort", () => sizes.disconnect());

@@ -1,4 +1,5 @@
-import { takeData } from "./take_data.js";
+const PICTURES = 10;
+const RESTS_MS = 120;
 
 /**
  * Moves through a take's small pictures, on its card: under the pointer, or by arrow keys where
@@ -13,7 +14,7 @@ export function mount() {
     const target = /** @type {HTMLElement} */ (event.target);
     const place = /** @type {HTMLElement | null} */ (target.closest?.("[data-card]"));
     if (!place) return null;
-    const made = known.get(place) ?? card(place, stop.signal);
+    const made = known.get(place) ?? card(place);
     known.set(place, made);
     return made;
   };
@@ -34,52 +35,48 @@ export function mount() {
   return { destroy: () => stop.abort() };
 }
 
-/** @param {HTMLElement} place @param {AbortSignal} signal */
-function card(place, signal) {
-  const data = takeData(place.dataset.card ?? "", () => draw());
-  signal.addEventListener("abort", () => data.destroy());
+/** @param {HTMLElement} place carries in data-card where its strip of pictures is */
+function card(place) {
+  const strip = new Image();
   const canvas = document.createElement("canvas");
   canvas.className = "card-moving";
   canvas.hidden = true;
   place.append(canvas);
   let share = 0;
   let wanted = false;
-  data.load().catch(() => {});
+  let timer = 0;
 
-  function draw() {
-    const track = data.now?.tracks.find((one) => one.sheets);
-    if (!wanted || !data.now || !track) return;
-    const found = data.picture(track, share * data.now.length_s);
-    if (!found) return;
-    canvas.width = found.width;
-    canvas.height = found.height;
+  const draw = () => {
+    if (!wanted || !strip.naturalWidth) return;
+    const width = Math.round(strip.naturalWidth / PICTURES);
+    const left = Math.floor(share * PICTURES) * width;
+    canvas.width = width;
+    canvas.height = strip.naturalHeight;
     canvas.hidden = false;
-    canvas
-      .getContext("2d")
-      ?.drawImage(
-        found.sheet,
-        found.left,
-        found.top,
-        found.width,
-        found.height,
-        0,
-        0,
-        found.width,
-        found.height,
-      );
-  }
+    const size = /** @type {const} */ ([width, strip.naturalHeight]);
+    canvas.getContext("2d")?.drawImage(strip, left, 0, ...size, 0, 0, ...size);
+  };
+  strip.addEventListener("load", draw);
+
+  const want = (/** @type {number} */ at, /** @type {number} */ after) => {
+    share = Math.min(0.999, Math.max(0, at));
+    wanted = true;
+    draw();
+    // Who only passes over it wants nothing of it.
+    if (!strip.src && !timer)
+      timer = window.setTimeout(() => {
+        if (wanted) strip.src = place.dataset.card ?? "";
+        timer = 0;
+      }, after);
+  };
 
   return {
     point(/** @type {number} */ x) {
       const box = place.getBoundingClientRect();
-      share = Math.min(0.999, Math.max(0, (x - box.left) / box.width));
-      wanted = true;
-      draw();
+      want((x - box.left) / box.width, RESTS_MS);
     },
     step(/** @type {number} */ by) {
-      share = Math.min(0.999, Math.max(0, share + by / 10));
-      wanted = true;
-      draw();
+      want(share + by / PICTURES, 0);
     },
     rest() {
       wanted = false;

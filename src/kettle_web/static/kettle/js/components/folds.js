@@ -4,8 +4,7 @@ const AGAIN_MS = 1500;
 const REMEASURE_MS = 12000;
 
 /**
- * Keeps folds of the fact column open when its parts are exchanged, closes menus that are left,
- * shows or hides the matte, and asks for sizes of text again, soon where they were not measured yet (data-again).
+ * Keeps folds of the fact column open when its parts are exchanged, shows or hides the matte, and asks for sizes of text again, soon where they were not measured yet (data-again).
  */
 export function mount() {
   const stop = new AbortController();
@@ -14,9 +13,6 @@ export function mount() {
     /** @type {HTMLElement | null} */ (document.querySelector("details[data-fold][open]"))?.dataset
       .fold ?? "";
   let matte = "";
-
-  const menus = () =>
-    /** @type {NodeListOf<HTMLDetailsElement>} */ (document.querySelectorAll("details.menu[open]"));
 
   const showMatte = () => {
     const button = document.querySelector("[data-matte-of]");
@@ -64,31 +60,12 @@ export function mount() {
     "click",
     (event) => {
       const target = /** @type {Element} */ (event.target);
-      for (const menu of menus()) if (!menu.contains(target)) menu.open = false;
       const button = target.closest("[data-matte-of]");
       if (!button) return;
       const wanted = button.getAttribute("data-matte-of") ?? "";
       matte = matte === wanted ? "" : wanted;
       showMatte();
       document.dispatchEvent(new CustomEvent("parts:swapped"));
-    },
-    on,
-  );
-  document.addEventListener(
-    "submit",
-    (event) => {
-      /** @type {HTMLElement} */ (event.target).closest("details.menu")?.removeAttribute("open");
-    },
-    on,
-  );
-  document.addEventListener(
-    "keydown",
-    (event) => {
-      if (event.key !== "Escape") return;
-      for (const menu of menus()) {
-        menu.open = false;
-        menu.querySelector("summary")?.focus();
-      }
     },
     on,
   );

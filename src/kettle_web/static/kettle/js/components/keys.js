@@ -1,3 +1,14 @@
+const OFF = "keys off";
+/** What a key of its own does something to, whatever the page does with that key. */
+const CONTROLS =
+  "a[href], button, summary, input, select, textarea, [role=option], [contenteditable]";
+const TYPED = "input:not([type=hidden], [type=checkbox], [type=radio]), select, textarea";
+
+/** Whether letters are keys at all: who speaks to a machine, or shakes, turns them off. */
+const areOn = () => localStorage.getItem(OFF) === null;
+const turn = (/** @type {boolean} */ on) =>
+  on ? localStorage.removeItem(OFF) : localStorage.setItem(OFF, "1");
+
 /** @returns {HTMLDialogElement} a list of the page's keys, made anew so that it is never wrong */
 function listOfKeys() {
   const dialog = document.createElement("dialog");
@@ -7,7 +18,7 @@ function listOfKeys() {
   const list = document.createElement("dl");
   const rows = [["?", "This list"]];
   for (const found of document.querySelectorAll("[data-key]")) {
-    if (found.closest("[hidden]")) continue;
+    if (!found.checkVisibility({ visibilityProperty: true })) continue;
     const key = /** @type {HTMLElement} */ (found).dataset.key?.toUpperCase() ?? "";
     const words = /** @type {HTMLElement} */ ((found.closest("label") ?? found).cloneNode(true));
     for (const cap of words.querySelectorAll("kbd")) cap.remove();
@@ -20,33 +31,45 @@ function listOfKeys() {
     meaning.textContent = words;
     list.append(term, meaning);
   }
+  const switched = document.createElement("label");
+  switched.className = "form-check";
+  const box = document.createElement("input");
+  box.type = "checkbox";
+  box.className = "form-check-input";
+  box.checked = areOn();
+  box.addEventListener("change", () => turn(box.checked));
+  switched.append(box, " Keys do this on all pages");
   const close = document.createElement("button");
   close.type = "button";
   close.className = "btn act";
   close.textContent = "Close";
   close.addEventListener("click", () => dialog.close());
   dialog.setAttribute("aria-label", title.textContent);
-  dialog.append(title, list, close);
+  dialog.append(title, list, switched, close);
   dialog.addEventListener("close", () => dialog.remove());
   return dialog;
 }
 
 const SECOND_MS = 2500;
 
-/** The visible element that carries a key. @param {string} selector */
+/** The element that carries a key and can be seen. @param {string} selector */
 function carrying(selector) {
   const found = /** @type {NodeListOf<HTMLElement>} */ (document.querySelectorAll(selector));
-  return [...found].find((one) => !one.closest("[hidden]") && !one.closest("dialog:not([open])"));
+  return [...found].find((one) => one.checkVisibility({ visibilityProperty: true }));
 }
 
 /**
  * Presses the button or link that carries the key in data-key; `?` lists them. A key of two, as
- * "h 1", is pressed one after the other.
+ * "h 1", is pressed one after the other. What a control does with a key of its own, it does: the
+ * page has Space where a control was only pointed at.
  */
 export function mount() {
   const stop = new AbortController();
+  const on = { signal: stop.signal };
   let first = "";
   let timer = 0;
+  /** @type {Element | null} */
+  let pointed = null;
 
   const begin = (/** @type {string} */ key) => {
     first = key;
@@ -58,26 +81,44 @@ export function mount() {
     first = "";
     delete document.body.dataset.firstKey;
   };
+  const list = () => {
+    const dialog = listOfKeys();
+    document.body.append(dialog);
+    dialog.showModal();
+  };
 
+  /** Whether a key is a control's own. @param {KeyboardEvent} event */
+  const isOfControl = (event) => {
+    const target = /** @type {Element} */ (event.target);
+    if (target.matches(TYPED)) return event.key !== "Escape";
+    if (![" ", "Enter"].includes(event.key)) return false;
+    return target.matches(CONTROLS) && (target !== pointed || event.key === "Enter");
+  };
+
+  document.addEventListener(
+    "pointerdown",
+    (event) => {
+      pointed = /** @type {Element} */ (event.target).closest(CONTROLS);
+    },
+    { ...on, capture: true },
+  );
+  document.addEventListener(
+    "click",
+    (event) => {
+      if (/** @type {Element} */ (event.target).closest("[data-list-keys]")) list();
+    },
+    on,
+  );
   document.addEventListener(
     "keydown",
     (event) => {
+      // Who goes on by keys means what has the focus.
+      if (event.key === "Tab") pointed = null;
       if (event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
-      const target = /** @type {HTMLElement} */ (event.target);
-      if (
-        target.matches(
-          "input:not([type=hidden], [type=checkbox], [type=radio]), select, textarea",
-        ) &&
-        event.key !== "Escape"
-      ) {
-        // Letters that are no numbers still reach the keys of the page from a number field.
-        if (target.getAttribute("type") !== "number" || /[-+.,\d]/.test(event.key)) return;
-      }
-      if (document.querySelector("dialog[open]")) return;
+      if (isOfControl(event) || document.querySelector("dialog[open]")) return;
+      if (event.key !== "Escape" && !areOn()) return;
       if (event.key === "?") {
-        const dialog = listOfKeys();
-        document.body.append(dialog);
-        dialog.showModal();
+        list();
         return;
       }
       const key = event.key.toLowerCase();
@@ -93,8 +134,11 @@ export function mount() {
       event.preventDefault();
       found.click();
     },
-    { signal: stop.signal },
+    on,
   );
+  /** @type {NodeListOf<HTMLElement>} */
+  const lists = document.querySelectorAll("[data-list-keys]");
+  for (const button of lists) button.hidden = false;
   return {
     destroy() {
       stop.abort();

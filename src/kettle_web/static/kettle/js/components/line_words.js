@@ -1,12 +1,13 @@
 import { dragging } from "../lib/dragging.js";
 import { dataOf, save } from "../lib/page.js";
 import { ruleTime } from "../lib/take_lanes.js";
-import { placeOf } from "../lib/take_lines.js";
+import { placeOf, rowsOf } from "../lib/take_lines.js";
 
 /** @typedef {import("../lib/take_lines.js").Word} Word @typedef {import("../lib/take_lines.js").Layout} Layout */
 
 const NEAR_END = 0.9;
 const ABOVE_PX = 18;
+const ROW_PX = 17;
 
 /**
  * What stands above the ink: steps, scenes, marks, speeds. What the page has a form for
@@ -35,6 +36,19 @@ export function lineWords(root, timeOf, view, signal, margin) {
     word.style.right = isLast ? `${width - x * width}px` : "";
     word.style.left = isLast ? "" : `${margin + x * width}px`;
     word.style.top = `${line.base - ABOVE_PX}px`;
+  }
+
+  /** Words at nearly the same place stand above each other. @param {Element[]} words */
+  function apart(words) {
+    const tops = words.map((word) => /** @type {HTMLElement} */ (word).style.top);
+    const boxes = words.map((word, n) => {
+      const { left, width: wide } = word.getBoundingClientRect();
+      return { line: tops[n], left, right: left + wide };
+    });
+    for (const [n, row] of rowsOf(boxes).entries())
+      if (row)
+        /** @type {HTMLElement} */ (words[n]).style.top =
+          `${Number.parseFloat(tops[n]) - row * ROW_PX}px`;
   }
 
   const spanOf = (/** @type {string} */ kind, /** @type {string} */ text) => {
@@ -126,6 +140,7 @@ export function lineWords(root, timeOf, view, signal, margin) {
           made.push(word);
         }
       place.replaceChildren(...made);
+      apart([...known.keys()]);
     },
   };
 }

@@ -3,6 +3,9 @@ import { pictureOf, waitBefore } from "../lib/live_message.js";
 const LOST =
   "The connection to Vast Kettle is lost; a take that is being recorded goes on. The page connects again by itself.";
 
+/** What a page that is not seen looks at. */
+const NOTHING = JSON.stringify({ look: {}, hidden: true });
+
 /**
  * Keeps one WebSocket open while the page is seen and passes on what comes as events on `root`:
  * `live:status`, `live:levels`, `live:changed`, `live:after`, `live:sound` and `live:picture`; it is told `live:look`, `live:try` and `live:head`.
@@ -20,9 +23,14 @@ export function mount(root) {
   const tell = (/** @type {string} */ name, /** @type {unknown} */ detail) =>
     root.dispatchEvent(new CustomEvent(name, { detail }));
 
+  const tellLook = () => {
+    if (document.hidden) socket?.send(NOTHING);
+    else socket?.send(look || NOTHING);
+  };
+
   const connect = () => {
     window.clearTimeout(timer);
-    if (ended || document.hidden || socket) return;
+    if (ended || (document.hidden && !stays()) || socket) return;
     const scheme = location.protocol === "https:" ? "wss" : "ws";
     socket = new WebSocket(
       `${scheme}://${location.host}/live/${root.dataset.live}/?want=${root.dataset.want}`,
@@ -30,7 +38,7 @@ export function mount(root) {
     socket.binaryType = "arraybuffer";
     socket.addEventListener("open", () => {
       tries = 0;
-      if (look) socket?.send(look);
+      tellLook();
     });
     socket.addEventListener("message", (event) => {
       if (typeof event.data !== "string") {
@@ -43,17 +51,20 @@ export function mount(root) {
     });
     socket.addEventListener("close", () => {
       socket = null;
-      if (ended || document.hidden) return;
+      if (ended || (document.hidden && !stays())) return;
       tell("live:status", { state: "lost", message: LOST });
       timer = window.setTimeout(connect, waitBefore(tries++));
     });
   };
 
-  // A hidden page gets nothing and costs nothing.
+  // A hidden page gets nothing and costs nothing; one that says in its title how a take stands
+  // (data-stays) hears of that alone.
+  const stays = () => root.dataset.stays !== undefined;
   document.addEventListener(
     "visibilitychange",
     () => {
-      if (document.hidden) socket?.close();
+      if (document.hidden && !stays()) socket?.close();
+      else if (socket?.readyState === WebSocket.OPEN) tellLook();
       else connect();
     },
     { signal: stop.signal },
@@ -63,7 +74,7 @@ export function mount(root) {
     "live:look",
     (event) => {
       look = /** @type {CustomEvent} */ (event).detail;
-      if (socket?.readyState === WebSocket.OPEN) socket.send(look);
+      if (socket?.readyState === WebSocket.OPEN) tellLook();
     },
     { signal: stop.signal },
   );

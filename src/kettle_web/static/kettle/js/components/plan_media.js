@@ -236,6 +236,8 @@ export class PlanMedia extends HTMLElement {
     if (kind === SOUND) this.#hear(at, body);
     if (kind === END) this.#endsAt = at;
     if (kind !== PICTURE) return;
+    // Nothing is drawn of a page that is not seen; it is heard all the same.
+    if (document.hidden && !this.paused && this.#clock) return;
     const bitmap = await createImageBitmap(new Blob([body], { type: "image/jpeg" }));
     if (turn !== this.#turn) bitmap.close();
     else if (this.paused || !this.#clock) this.#show(bitmap, at);

@@ -38,7 +38,10 @@ export function mount(live) {
     desk.dataset.paused = String(state === "recording" && take?.paused === true);
   };
 
+  /** @type {any} */
+  let last = { state: desk.dataset.engine };
   const show = (/** @type {any} */ status) => {
+    last = status;
     const state = /** @type {keyof typeof WORDS} */ (status.state);
     put("[data-run-word]", status.take?.paused ? "Paused" : (WORDS[state] ?? state));
     // What is recorded goes on without this page, and without an engine for a while; Stop stays.
@@ -95,6 +98,13 @@ export function mount(live) {
     if (!newest.isNew(take)) return;
     for (const button of all("[data-scene].scene-press")) {
       button.setAttribute("aria-pressed", String(button.dataset.scene === take.scene));
+    }
+    const now = [...all(".scene-press")].find((one) => one.dataset.scene === take.scene);
+    const misses = now?.dataset.misses ?? "";
+    for (const place of all("[data-misses-words]")) {
+      place.hidden = !misses;
+      if (misses)
+        place.textContent = `${misses} has no track, so the program of this scene is without it.`;
     }
     for (const button of all("[data-turn-off]")) {
       const { list = "", of = "", flag = "", turnOff = "", turnOn = "" } = button.dataset;
@@ -164,6 +174,15 @@ export function mount(live) {
     (event) => showCues(/** @type {CustomEvent} */ (event).detail),
     { signal: stop.signal },
   );
-  show({ state: desk.dataset.engine });
+  // What was exchanged does not know yet how the take stands.
+  document.addEventListener(
+    "parts:swapped",
+    () => {
+      newest.forget();
+      show(last);
+    },
+    { signal: stop.signal },
+  );
+  show(last);
   return { destroy: () => stop.abort() };
 }

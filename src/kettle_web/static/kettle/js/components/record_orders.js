@@ -1,3 +1,5 @@
+import { whenChosen } from "../lib/choosing.js";
+
 /**
  * Sends what is pressed on the Record page: start, stop, cues, what is thrown away. Each press has
  * an id, so that one that is sent twice counts once.
@@ -57,25 +59,36 @@ export function mount() {
     return answer;
   };
 
-  // "Do it again" begins as the take before did.
+  // "Do it again" begins as the take before did; what the page's address asks for counts more.
   const startForm = /** @type {HTMLFormElement} */ (document.querySelector("[data-start-form]"));
   const place = `record ${startForm.action}`;
-  const remember = () => {
-    const kept = Object.fromEntries(
+  const valuesNow = () =>
+    Object.fromEntries(
       [...new FormData(startForm)].filter(([name]) => name !== "csrfmiddlewaretoken"),
     );
-    localStorage.setItem(place, JSON.stringify(kept));
-  };
+  const remember = () => localStorage.setItem(place, JSON.stringify(valuesNow()));
+  const asked = new URLSearchParams(location.search);
+  let chosen = JSON.parse(localStorage.getItem(place) ?? "{}");
   const recall = () => {
-    const kept = JSON.parse(localStorage.getItem(place) ?? "{}");
     for (const field of /** @type {Iterable<any>} */ (startForm.elements)) {
-      const value = kept[field.name];
+      const value = chosen[field.name];
+      if (asked.get(field.name)) continue;
       if (field.type === "checkbox") field.checked = value !== undefined;
       else if (field.tagName === "SELECT") {
         if ([...field.options].some((option) => option.value === value)) field.value = value;
       } else if (field.type === "number" && value !== undefined) field.value = value;
     }
   };
+  // Another page may have changed what can be chosen; what is chosen here stays.
+  startForm.addEventListener(
+    "input",
+    (event) => {
+      asked.delete(/** @type {HTMLInputElement} */ (event.target).name);
+      chosen = valuesNow();
+    },
+    on,
+  );
+  document.addEventListener("parts:swapped", recall, on);
 
   const askForWords = (/** @type {number} */ atNs) => {
     /** @type {HTMLInputElement} */ (markForm.elements.namedItem("at_ns")).value = String(atNs);
@@ -159,7 +172,6 @@ export function mount() {
     "change",
     (event) => {
       const field = /** @type {HTMLSelectElement} */ (event.target);
-      if (field.form?.matches("[data-choose]")) field.form.requestSubmit();
       if (field.form?.matches("[data-start-form]") && field.name === "scene") {
         const data = new FormData(field.form);
         send(field.form.dataset.showScene ?? "", data).catch((failure) => say(failure.message));
@@ -167,6 +179,9 @@ export function mount() {
     },
     on,
   );
+  /** @type {NodeListOf<HTMLSelectElement>} */
+  const lists = document.querySelectorAll("[data-choose] select");
+  for (const list of lists) whenChosen(list, () => list.form?.requestSubmit(), stop.signal);
   recall();
   return { destroy: () => stop.abort() };
 }

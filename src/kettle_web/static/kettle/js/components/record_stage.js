@@ -82,6 +82,14 @@ export function mount(svg) {
     },
     { signal: stop.signal },
   );
+  document.addEventListener(
+    "parts:swapped",
+    () => {
+      const frame = /** @type {HTMLElement | null} */ (document.querySelector("[data-frame]"));
+      if (frame?.dataset.frame) svg.setAttribute("viewBox", frame.dataset.frame);
+    },
+    { signal: stop.signal },
+  );
   return {
     destroy() {
       stop.abort();

@@ -1,10 +1,14 @@
-import { dataOf, hold, save, saveOnLeaving } from "../lib/page.js";
+import { dataOf, fields, hold, save, saveOnLeaving } from "../lib/page.js";
+import { SAVES_ITSELF } from "../lib/typed_fields.js";
+import { mount as mountDrafts } from "./typed_drafts.js";
 
 const SETTLE_MS = 250;
+const AGAIN_MS = 3000;
 
 /**
  * Sends every form[data-save] in place as soon as a field changes or a button of it is pressed;
- * with data-save="submit" a button only. What is still to be sent goes when the page is left.
+ * with data-save="submit" a button only. What could not be sent is sent again; what is still to
+ * be sent, or being typed, goes when the page is left.
  * Buttons marked by data-without-script are for pages without JavaScript.
  */
 export function mount() {
@@ -12,11 +16,17 @@ export function mount() {
   const on = { signal: stop.signal };
   /** @type {Map<HTMLFormElement, number>} */
   const waiting = new Map();
+  let again = 0;
 
   const settle = (/** @type {HTMLFormElement} */ form) => {
     window.clearTimeout(waiting.get(form));
     waiting.delete(form);
     hold(form, false);
+  };
+
+  const send = (/** @type {HTMLFormElement} */ form) => {
+    settle(form);
+    save(form.action, dataOf(form));
   };
 
   const hide = () => {
@@ -25,18 +35,22 @@ export function mount() {
     }
   };
 
+  /** What a button asked for is not: nobody expects it to be done a while later. */
+  const sendAgain = () => {
+    const forms = fields()
+      .unsent()
+      .filter((form) => form.matches(SAVES_ITSELF));
+    for (const form of forms) if (!waiting.has(form)) send(form);
+  };
+
   document.addEventListener(
     "change",
     (event) => {
       const form = /** @type {HTMLInputElement} */ (event.target).form;
-      if (!form?.matches("[data-save]:not([data-save=submit])")) return;
+      if (!form?.matches(SAVES_ITSELF)) return;
       settle(form);
-      const send = () => {
-        settle(form);
-        save(form.action, dataOf(form));
-      };
       hold(form, true);
-      waiting.set(form, window.setTimeout(send, SETTLE_MS));
+      waiting.set(form, window.setTimeout(send, SETTLE_MS, form));
     },
     on,
   );
@@ -51,10 +65,22 @@ export function mount() {
     },
     on,
   );
+  document.addEventListener(
+    "page:unsent",
+    () => {
+      window.clearTimeout(again);
+      again = window.setTimeout(sendAgain, AGAIN_MS);
+    },
+    on,
+  );
   window.addEventListener(
     "pagehide",
     () => {
-      for (const form of [...waiting.keys()]) {
+      const typed = fields().typedNow();
+      const unsent = fields()
+        .unsent()
+        .filter((form) => form.matches(SAVES_ITSELF));
+      for (const form of new Set([...waiting.keys(), ...unsent, ...(typed ? [typed] : [])])) {
         settle(form);
         saveOnLeaving(form.action, dataOf(form));
       }
@@ -63,5 +89,13 @@ export function mount() {
   );
   document.addEventListener("parts:swapped", hide, on);
   hide();
-  return { destroy: () => stop.abort() };
+  // After the others: what is sent in place is known by then not to lead elsewhere.
+  const drafts = mountDrafts();
+  return {
+    destroy() {
+      stop.abort();
+      window.clearTimeout(again);
+      drafts.destroy();
+    },
+  };
 }

@@ -44,7 +44,7 @@ export function keysOf(table) {
       const target = /** @type {HTMLElement} */ (event.target);
       if (event.key === "Escape") {
         if (table.letGo()) return;
-        const open = document.querySelector("dialog[open], details.menu[open]");
+        const open = document.querySelector("dialog[open], :popover-open");
         if (table.selected().length && !open) table.choose([]);
         return;
       }

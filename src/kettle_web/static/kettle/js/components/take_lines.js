@@ -2,7 +2,7 @@ import { seen } from "../lib/levels.js";
 import { SNAP_PX, snapped, snapsOf } from "../lib/snapping.js";
 import { ruleTime } from "../lib/take_lanes.js";
 import { layOut, partsOf, placeOf, timeAt } from "../lib/take_lines.js";
-import { colours, drawnWith, hole, sized } from "./canvas.js";
+import { colours, drawnWith, hole, penOf, sized } from "./canvas.js";
 import { drawCards, drawChanged, drawFades, drawSeams } from "./cut_drawing.js";
 import { lineWords } from "./line_words.js";
 import { goByKey, isTaken, pointAt } from "./pointing.js";
@@ -22,6 +22,12 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
   const stop = new AbortController();
   const on = { signal: stop.signal };
   const canvas = /** @type {HTMLCanvasElement} */ (root.querySelector("canvas"));
+  // The play head moves over what was drawn once: an hour of lines is drawn in a tenth of a second.
+  const over = document.createElement("canvas");
+  over.className = "lines-over";
+  canvas.after(over);
+  /** Where something of the view stands now. @type {[number, number, number, number][]} */
+  let touched = [];
   /** @type {import("../lib/take_lines.js").Layout | null} */
   let layout = null;
   let width = 0;
@@ -39,9 +45,17 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     drawChanged(pen, paper, layout, MARGIN, width);
     drawFades(pen, paper, layout, MARGIN, width);
     drawSeams(pen, paper, layout, MARGIN, width);
-    drawView(pen, layout);
     words.lay(paper, layout, above, width);
     root.setAttribute("aria-valuemax", paper.length_s.toFixed(3));
+    drawView();
+  };
+
+  const drawView = () => {
+    if (!layout) return;
+    const pen = penOf(over, root.clientWidth, layout.height);
+    for (const place of touched) pen.clearRect(...place);
+    touched = [];
+    drawOver(pen, layout);
     root.setAttribute("aria-valuenow", view.at.toFixed(3));
     root.setAttribute("aria-valuetext", ruleTime(view.at, 0.001));
   };
@@ -116,12 +130,17 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
   const xOf = (/** @type {number} */ share) => MARGIN + share * width;
 
   /** @param {CanvasRenderingContext2D} pen @param {import("../lib/take_lines.js").Layout} all */
-  function drawView(pen, all) {
+  function drawOver(pen, all) {
+    /** @param {number} x @param {number} y @param {number} wide @param {number} high */
+    const touch = (x, y, wide, high) => {
+      touched.push([x - 6, y - 6, wide + 12, high + 12]);
+    };
     const [plum] = colours("plum");
     pen.fillStyle = plum;
     if (view.stretch) {
       for (const part of partsOf(all, ...view.stretch)) {
         const [x, wide] = [xOf(part.from), (part.until - part.from) * width];
+        touch(x, part.line.base - 2, wide, all.ink + 6);
         pen.globalAlpha = 0.16;
         pen.fillRect(x, part.line.base - 2, wide, all.ink + 4);
         pen.globalAlpha = 1;
@@ -132,15 +151,14 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     pen.strokeStyle = plum;
     pen.globalAlpha = 0.5;
     const near = view.hasLanes ? view.near : { from: 0, length: 0 };
-    for (const part of partsOf(all, near.from, near.from + near.length))
-      pen.strokeRect(
-        xOf(part.from) + 0.5,
-        part.line.base - 1.5,
-        Math.max(2, (part.until - part.from) * width - 1),
-        all.ink + 3,
-      );
+    for (const part of partsOf(all, near.from, near.from + near.length)) {
+      const wide = Math.max(2, (part.until - part.from) * width - 1);
+      pen.strokeRect(xOf(part.from) + 0.5, part.line.base - 1.5, wide, all.ink + 3);
+      touch(xOf(part.from), part.line.base - 2, wide, all.ink + 4);
+    }
     pen.globalAlpha = 1;
     const head = placeOf(all, view.at);
+    touch(xOf(head.x) - 4, head.line.base - 8, 8, all.ink + 12);
     pen.fillRect(xOf(head.x) - 1, head.line.base - 4, 2, all.ink + 8);
     pen.beginPath();
     pen.arc(xOf(head.x), head.line.base - 4, 4, 0, 2 * Math.PI);
@@ -182,5 +200,5 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     },
     on,
   );
-  return drawnWith(root, view, draw, stop);
+  return drawnWith(root, view, draw, stop, drawView);
 }

@@ -78,3 +78,28 @@ export function partsOf(layout, a, b) {
   }
   return parts;
 }
+
+const BETWEEN_PX = 3;
+const MOST_ROWS = 3;
+
+/**
+ * In which row each word stands, so that none is drawn over another: the first one where there is
+ * room, from left to right; the last one where there is none.
+ * @param {{line: string, left: number, right: number}[]} words @returns {number[]} as `words`
+ */
+export function rowsOf(words) {
+  /** @type {Map<string, number[]>} where each row of a line ends */
+  const ends = new Map();
+  const rows = words.map(() => 0);
+  const order = words.map((_, n) => n).sort((a, b) => words[a].left - words[b].left);
+  for (const n of order) {
+    const { line, left, right } = words[n];
+    const known = ends.get(line) ?? [];
+    const found = known.findIndex((end) => end + BETWEEN_PX <= left);
+    const row = found >= 0 ? found : Math.min(known.length, MOST_ROWS - 1);
+    known[row] = Math.max(known[row] ?? 0, right);
+    ends.set(line, known);
+    rows[n] = row;
+  }
+  return rows;
+}
