@@ -17,9 +17,10 @@ from kettle_core.rig.rig import Rig as RigValues
 from kettle_media.rig.stills import MAX_UPLOAD_BYTES
 from kettle_web.frame.asking import WrongFieldError, seen, wanted_place
 from kettle_web.frame.door import takes_up_to
-from kettle_web.frame.editing import Made, edit, history
+from kettle_web.frame.editing import Made, edit
 from kettle_web.frame.engine import engine, plugged_in, plugged_in_or_none, status_or_message
 from kettle_web.frame.form_fields import FileForm
+from kettle_web.frame.history import history
 from kettle_web.frame.selectors import level_strip
 from kettle_web.frame.uploads import MAX_REQUEST_BYTES, TOO_LARGE
 from kettle_web.inputs import changes, selectors, services
@@ -28,7 +29,7 @@ from kettle_web.rigs.addresses import gone
 from kettle_web.rigs.heard import heard_name, heard_path
 from kettle_web.rigs.library import keep_still
 from kettle_web.rigs.patch_sheet import patch_sheet_page
-from kettle_web.rigs.selectors import input_line
+from kettle_web.rigs.sheet import input_line
 
 
 def _rig_and_input(slug: str, input_id: str) -> tuple[Rig, Input]:

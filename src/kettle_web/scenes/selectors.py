@@ -24,7 +24,7 @@ from kettle_core.scene.placing import (
 )
 from kettle_core.scene.scene import ChangeOver, ColourKey, Layer, Scene
 from kettle_web.frame.asking import given
-from kettle_web.frame.editing import history
+from kettle_web.frame.history import history
 from kettle_web.models import Rig
 from kettle_web.rigs.addresses import scene_address
 from kettle_web.rigs.engines import shown_now, state_of

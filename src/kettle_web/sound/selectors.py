@@ -15,8 +15,8 @@ from kettle_core.rig.sound_changes import PRESETS, preset_of, sounds_of
 from kettle_core.scene.scene import Scene
 from kettle_core.sound.background import Ducking, DuckingGains
 from kettle_core.sound.routing import Stem
-from kettle_web.frame.editing import history
 from kettle_web.frame.form_fields import plain
+from kettle_web.frame.history import history
 from kettle_web.frame.selectors import level_strip
 from kettle_web.jobs.selectors import newest_open
 from kettle_web.models import Job, Rig
