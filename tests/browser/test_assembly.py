@@ -24,7 +24,7 @@ class AssemblyPage(BrowserCase):
         """Over a part of the first line."""
         page = self.page
         page.evaluate("scrollTo(0, 0)")
-        box = page.locator("[data-lines] canvas").bounding_box()
+        box = page.locator("[data-lines] canvas").first.bounding_box()
         wide = box["width"] - MARGIN
         y = box["y"] + 40
         page.mouse.move(box["x"] + MARGIN + from_share * wide, y)

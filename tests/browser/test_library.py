@@ -46,7 +46,7 @@ class Shelf(BrowserCase):
         self.check_page()
         page.locator(".shelf-bar").get_by_role("button", name="Delete").click()
         expect(page.get_by_text("No take is like that")).to_be_visible()
-        expect(page.get_by_role("button", name="Empty it")).to_be_visible()
+        expect(page.get_by_role("link", name="1 thing that was deleted")).to_be_visible()
         page.get_by_role("button", name="Undo").click()
         expect(page.locator(".card-sheet")).to_have_count(1)
 

@@ -54,6 +54,7 @@ class Recording(BrowserCase):
         page = self.page
         page.goto(f"{self.base}/rigs/demo/record/")
         page.get_by_label("Countdown").fill("0")
+        page.keyboard.press("Tab")
         page.keyboard.press("r")
         self.is_recording()
 
@@ -101,6 +102,7 @@ class Recording(BrowserCase):
         self.check_page()
         page.get_by_label("Countdown").fill("2")
         page.evaluate(COUNTS)
+        page.keyboard.press("Tab")
         keys.press("r")
         self.is_recording()
         self.assertTrue(page.evaluate("window.counted"))
@@ -243,6 +245,7 @@ class Recording(BrowserCase):
         page = self.page
         page.goto(f"{self.base}/rigs/demo/record/")
         page.get_by_label("Countdown").fill("6")
+        page.keyboard.press("Tab")
         page.keyboard.press("r")
         expect(page.locator("[data-record]")).to_have_attribute("data-engine", "countdown")
         page.keyboard.press("g")

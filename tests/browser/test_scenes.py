@@ -194,7 +194,7 @@ class Scenes(BrowserCase):
         self.press_until_focused("Tab", "#new-corner-bottom-right")
         page.keyboard.press("ArrowRight")
         page.keyboard.press("ArrowLeft")
-        self.press_until_focused("Tab", ".menu-new .act-main")
+        self.press_until_focused("Tab", "#new-scene-card .act-main")
         page.keyboard.press("Enter")
         expect(page.locator("#id_name")).to_have_value(MADE)
         self.press_until_focused("Tab", "#layer-webcam-1")

@@ -352,6 +352,7 @@ class TakePage(BrowserCase):
         expect(page.locator("[data-take-near]")).not_to_have_text(near)
         keys.press("f")
         keys.press("l")
+        page.locator("[data-lines]").focus()
         keys.press(" ")
         self.until("!document.querySelector('[data-plays]').paused")
         keys.press(" ")

@@ -146,6 +146,7 @@ class WholeWay(BrowserCase):
         page.goto(f"{self.base}/rigs/demo/record/")
         self.until("Number(document.querySelector('canvas').dataset.drawn) > 1")
         page.get_by_label("Countdown").fill("9")
+        page.keyboard.press("Tab")
         page.keyboard.press("r")
         expect(page.get_by_text("Recording begins in")).to_be_visible()
         time.sleep(0.3)

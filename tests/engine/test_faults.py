@@ -156,7 +156,7 @@ class KilledProcesses(FaultCase):
         self.engine.until(lambda: "are missing before 0:0" in self.trouble())
         self.engine.has_recorded(6)
         last = self.stop()
-        self.assertEqual(last["state"], "complete")
+        self.assertEqual(last["state"], "complete", last["notes"])
         (note,) = but_drops(last["notes"])
         # One that is back within a twentieth of a second is not told; all others are.
         names = {item.id: item.name for item in face_rig().inputs}

@@ -20,7 +20,7 @@ from kettle_web.frame.engine import engine
 from kettle_web.live.consumer import Hub, LiveConsumer, _open_rig
 from kettle_web.models import Take
 from kettle_web.rigs.services import make_demo_rig
-from kettle_web.takes.services import look_after_takes
+from kettle_web.takes.reading import look_after_takes
 from tests.engine.process import EngineProcess
 from tests.web.page_socket import PageSocket
 
