@@ -62,15 +62,16 @@ def assembly_times(folder: TakeFolder, data: Path) -> list[str]:
     from kettle_web.assembly.material import Material
     from kettle_web.assembly.services import take_over, version_of
     from kettle_web.models import Tutorial
-    from kettle_web.takes.services import look_after_takes
+    from kettle_web.takes.reading import look_after_takes
 
     look_after_takes()
     tutorial = Tutorial.objects.get()
-    version = version_of(tutorial, Material(tutorial))
-    cuts, known = version.values, Material(tutorial).known()
-    length_ns = known.takes[cuts.pieces[0].take]
-    take_over(version=version, cuts=_cut(cuts, known, length_ns), words="cut")
-    played = _played(Material(tutorial), version.values)
+    material = Material(tutorial)
+    version = version_of(tutorial, material)
+    cuts, known = version.values, material.known()
+    cut = _cut(cuts, known, known.takes[cuts.pieces[0].take])
+    take_over(version=version, material=material, cuts=cut, words="cut")
+    played = _played(material, version.values)
     return [*played, *_answered(version), *_drawn(version.pk, data)]
 
 

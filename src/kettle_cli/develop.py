@@ -97,6 +97,8 @@ def _checks() -> list[Step]:
         ("migrations", [sys.executable, "-m", "django", "makemigrations", "--check", "--dry-run"]),
         ("djlint", [str(BIN / "djlint"), "--lint", "--quiet", templates]),
         ("djhtml", [str(BIN / "djhtml"), "--check", "--tabwidth", "2", *pages]),
+        ("colours", [sys.executable, "scripts/colours.py"]),
+        ("third parties", [sys.executable, "scripts/third_party.py", "--check"]),
         ("biome", [*npx, "check", "src/kettle_web/static", "tests/js"]),
         ("tsc", [node(), "node_modules/.bin/tsc", "--project", "tsconfig.json"]),
     ]
