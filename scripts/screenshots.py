@@ -1,6 +1,6 @@
 """Take docs/screenshots anew: every main view at 1280 × 800, from the demo's data alone.
 
-python scripts/screenshots.py [names]; it needs what ./kettle test installs.
+PYTHONPATH=src python scripts/screenshots.py [names]; it needs what ./kettle test installs.
 """
 
 import os
@@ -49,7 +49,8 @@ PLAIN = {
 def main() -> int:
     """Start the demo, wait until all of it is made, and take the pictures."""
     with tempfile.TemporaryDirectory(prefix="kettle-pictures-") as data:
-        environment = {**os.environ, "KETTLE_DATA": data}
+        settings = {"DJANGO_SETTINGS_MODULE": "kettle_web.settings", "PYTHONPATH": str(TOP / "src")}
+        environment = {**os.environ, **settings, "KETTLE_DATA": data}
         command = [sys.executable, "-m", "kettle_cli", "demo", "--port", str(PORT)]
         demo = subprocess.Popen(
             command, cwd=TOP, env=environment, stdout=subprocess.PIPE, text=True
