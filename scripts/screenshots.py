@@ -23,7 +23,7 @@ SIZE = {"width": 1280, "height": 800}
 PORT = 8476
 BASE = f"http://127.0.0.1:{PORT}"
 # What is live has come by then.
-SETTLE_MS = 2500
+SETTLE_MS = 5000
 DONE = """fetch("/jobs/", {headers: {Accept: "application/json"}})
   .then((answer) => answer.json()).then((told) => told.active === 0)"""
 RIG = "/rigs/demo/"
