@@ -1,5 +1,6 @@
 """The account of a take: whole takes add up, however they went; planted losses are found."""
 
+import json
 import shutil
 import unittest
 from fractions import Fraction
@@ -197,3 +198,29 @@ class Accounts(unittest.TestCase):
         shutil.rmtree(folder.path / "account")
         account = check_account(folder.path, LASTS_NS)
         self.assertEqual((account.findings, account.unknown), ((), ((0, LASTS_NS),)))
+
+    def test_devices_that_died_and_are_back_at_once_were_not_away(self):
+        # Their last second of the account died with them; what was kept of it says that they were.
+        seed = next(n for n in range(50) if not Devices(n).pause)
+        for kept_until_ns, tracks in ((3 * S, set()), (2 * S + S // 5, {"screen", "voice"})):
+            folder, _ = recorded(seed)
+            (path,) = (folder.path / "account").glob("*.jsonl")
+            told = [json.loads(line) for line in path.read_text().splitlines()]
+            # The line of the third second, which was not written any more.
+            lost = next(x for x in told if x["until_ns"] > START_NS + 3 * S)
+            lines = [x for x in told if x is not lost]
+            for line in (x for x in lines if x["until_ns"] > lost["until_ns"]):
+                for came in line["came"]:
+                    came["run"] = f"{came['run']} again"
+            path.write_text("".join(f"{json.dumps(line)}\n" for line in lines))
+            for track in folder.read_info().tracks:
+                times = folder.times_path(track)
+                rows = read_times(times)
+                at_ns = rows["master_ns"] - START_NS
+                back_ns = lost["until_ns"] - START_NS
+                write_times(times, rows[(at_ns < kept_until_ns) | (at_ns > back_ns)])
+            account = check_account(folder.path, LASTS_NS)
+            found = {x.track for x in account.findings if "nothing came" in x.words}
+            with self.subTest(kept_until_ns):
+                self.assertEqual(found, tracks, account.findings)
+            shutil.rmtree(folder.path)

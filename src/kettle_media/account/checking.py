@@ -103,12 +103,24 @@ def _check_track(
     before_ns: int | None = None
     left = _told_at_end(take, track["name"], rows)
     for number, run in enumerate(sorted(runs, key=lambda run: int(run.master_ns[0]))):
-        begun = run.master_ns - take.start_ns - (0 if _is_picture(track) else each_ns)
+        shift_ns = take.start_ns + (0 if _is_picture(track) else each_ns)
+        begun = run.master_ns - shift_ns
+        if before_ns is not None:
+            before_ns = max(before_ns, _kept_before(rows, run) - shift_ns)
         found += _check_away(take, track, before_ns, int(begun[0]), ended_ns)
         before_ns = int(begun[-1])
         is_last = number == len(runs) - 1
         found += _check_run(take, track, rows, run, begun, each_ns, ended_ns, left * is_last)
     return found
+
+
+def _kept_before(rows: Mapping[str, Numbers], run: Came) -> int:
+    """When the last capture before a run came that is in the take: it was there until then.
+
+    Of the last second of devices that died the account tells nothing.
+    """
+    at_ns = rows["master_ns"][(rows["kept"] == KEPT) & (rows["master_ns"] < run.master_ns[0])]
+    return int(at_ns[-1]) if at_ns.size else 0
 
 
 def _is_picture(track: Mapping[str, Any]) -> bool:
