@@ -47,7 +47,10 @@ def _lanes(wanted: str | None) -> list[list[Step | None]]:
         step.gives_way = True
         return timely(part, step)
 
-    takes = [f"tests.browser.test_{name}" for name in ("record", "takes", "library", "whole_way")]
+    takes = [
+        f"tests.browser.test_{name}"
+        for name in ("record", "takes", "library", "whole_way", "ground")
+    ]
     checks = _checks() if wanted is None else []
     installing = Step("installing", [sys.executable, "-m", "kettle_cli.browser"])
     return [
