@@ -133,7 +133,7 @@ class Commands(unittest.TestCase):
     def test_a_rig_shows_its_plan(self):
         plan = json.loads(kettle("rig", "show", "demo", "--scene", "At the bench", "--json").stdout)
         self.assertEqual([x["input_id"] for x in plan["layers"]], ["webcam-1", "display-1"])
-        self.assertEqual(list(plan["layers"][2]["target"].values()), [482, 202, 144, 144])
+        self.assertEqual(list(plan["layers"][1]["target"].values()), [414, 20, 206, 116])
         self.assertEqual((plan["voice"], plan["change_over"]["kind"]), ("Headset", "glide"))
         self.assertIn("144 × 144 px at 482, 202", kettle("rig", "show", "demo").stdout)
         refused = kettle("rig", "show", "demo", "--scene", "Nobody")
