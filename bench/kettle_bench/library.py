@@ -14,7 +14,6 @@ from kettle_media.take.folder import TakeFolder
 RIGS, TUTORIALS, TOGETHER = 200, 300, 100
 # A page's limits: until it is there, ms, and how often it asks the data base.
 READY_MS, QUERIES, CUT_MS = 1000.0, 15, 150.0
-TRIES = 12
 
 Times = Callable[[Callable[[], Any]], tuple[float, float]]
 
@@ -58,11 +57,11 @@ def library_pages(data: Path, folder: TakeFolder, times_ms: Times) -> list[str]:
         )
         if worst > READY_MS or asked.count > QUERIES:
             wrong.append(words)
-    cuts = iter(range(1, 10**6))
+    pieces = iter(range(1, TOGETHER))
 
     def cut() -> Any:
-        at = next(cuts) * 0.01
-        places = {"from_piece": "p1", "until_piece": "p1", "from_s": at, "until_s": at + 0.004}
+        piece = f"p{next(pieces)}"
+        places = {"from_piece": piece, "until_piece": piece, "from_s": 1.0, "until_s": 1.5}
         address = f"/assembly/{version.pk}/change/"
         return client.post(address, {"part": "out", **places}, follow=True)
 
