@@ -168,6 +168,17 @@ class Library(PageCase):
         self.undo()
         self.assertEqual(Take.objects.get().name, "Two")
 
+    def test_what_was_set_besides_is_no_hindrance_to_take_something_back(self):
+        (take,) = make_takes(1)
+        spring = Folder.objects.create(name="Spring")
+        self.arrange([take], "move", folder=spring.pk)
+        self.client.post(reverse("rename-take", args=[take.pk]), {"name": "One"})
+        # The folder goes for good: where the take lies is another place than when it was renamed.
+        self.client.post(reverse("folders"), {"delete": spring.pk})
+        empty_bin(until=timezone.now())
+        self.undo()
+        self.assertEqual(Take.objects.get().name, "Take 0")
+
     def test_what_cannot_be_done_is_said(self):
         takes = make_takes(2)
         recording = make_takes(1, Tutorial.objects.create(name="Now"))[0]

@@ -216,11 +216,11 @@ def _told(changes: QuerySet[Change], revision: int) -> History:
 
 
 def _set(key: str, was: Fields, then: Fields) -> list[Undoable]:
-    """Set a row's fields, unless it is gone or something else was done with them since."""
-    row = row_of(key)
-    if row is None or _fields(row) != was:
+    """Set the fields that are another one, unless the row is gone or they were set since."""
+    row, changed = row_of(key), {name: v for name, v in then.items() if was[name] != v}
+    if row is None or any(_fields(row)[name] != was[name] for name in changed):
         return []
-    for name, value in then.items():
+    for name, value in changed.items():
         field = row._meta.get_field(name.removesuffix("_id"))
         other: Any = field.related_model
         if other and not other._base_manager.filter(pk=value).exists():

@@ -9,6 +9,8 @@ import { keepFocus } from "./focus.js";
 
 const FAILED =
   "Vast Kettle does not answer, so this is not saved yet. It is sent again as soon as it does.";
+const TOO_OLD =
+  "Not saved: this page is not as it was any more. Reload it; what you typed is kept.";
 const LARGEST_ON_LEAVING = 60_000;
 
 const revisionOf = (/** @type {Document} */ page) => Number(page.body.dataset.revision ?? 0);
@@ -129,7 +131,14 @@ export function exchange(page, queue, fields) {
         return;
       }
       const fresh = pageOf(await answer.text());
-      if (!answer.ok && !fresh.querySelector("[data-part]")) throw new Error(answer.statusText);
+      if (answer.status >= 500) throw new Error(answer.statusText);
+      if (!answer.ok && !fresh.querySelector("[data-part]")) {
+        // What it was about is gone, or this page is too old to be heard: asking again helps nobody.
+        isOpen = false;
+        fields.refuse(data);
+        say(TOO_OLD, "fault");
+        return;
+      }
       isOpen = false;
       fields.end(data, true);
       if (answer.ok) page.dispatchEvent(new CustomEvent("page:saved", { detail: data }));
