@@ -1,12 +1,20 @@
 """What is deleted lies in the bin, whole; one way of undo for all that is done."""
 
+import shutil
+import threading
+from contextlib import suppress
 from datetime import timedelta
 
+from django.db import connection
+from django.test import TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
 
+from kettle_core.errors import TakeError
+from kettle_web.library.bin import bring_back, empty_bin
 from kettle_web.library.numbers import next_number
 from kettle_web.models import Export, Folder, Take, Tutorial, Version
+from kettle_web.rigs.services import make_demo_rig
 from kettle_web.takes.reading import look_after_takes
 from tests.web.test_library import make_takes
 from tests.web.test_pages import PageCase
@@ -135,6 +143,47 @@ class Undo(PageCase):
         self.assertEqual(len(Take.objects.get().values.cues), 2)
         self.client.post(undo)
         self.assertIsNone(Take.objects.get().values.cues)
+
+
+class AtOnce(TransactionTestCase):
+    def test_two_who_empty_it_while_a_third_brings_back_leave_each_thing_whole_or_gone(self):
+        rig = make_demo_rig()
+        tutorial = Tutorial.objects.create(name="Sewing")
+        files = [made_file(tutorial.versions.get(), f"{n}.mp4") for n in range(12)]
+        self.addCleanup(shutil.rmtree, files[0].path.parent, ignore_errors=True)
+        takes = make_takes(8, tutorial, rig=rig)
+        for kind in (Export, Take):
+            kind.objects.update(deleted_at=timezone.now())
+        together, until, failed = threading.Barrier(3), timezone.now(), []
+
+        def work(does):
+            together.wait(30)
+            try:
+                does()
+            except TakeError:
+                pass  # it went for good before it was asked for
+            except Exception as error:
+                failed.append(error)
+            finally:
+                connection.close()
+
+        def back():
+            for row in (*files[::-3], *takes[::-3]):
+                with suppress(TakeError):
+                    bring_back(key=row.key)
+
+        workers = [
+            threading.Thread(target=work, args=(does,))
+            for does in (lambda: empty_bin(until=until), lambda: empty_bin(until=until), back)
+        ]
+        for worker in workers:
+            worker.start()
+        for worker in workers:
+            worker.join(60)
+        self.assertEqual(failed, [])
+        self.assertFalse(Take.with_deleted.exclude(deleted_at=None).exists())
+        left = set(Export.with_deleted.values_list("pk", flat=True))
+        self.assertEqual({f.pk for f in files if f.path.exists()}, left)
 
 
 class Numbers(PageCase):
