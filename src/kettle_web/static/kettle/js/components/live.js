@@ -3,8 +3,9 @@ import { pictureOf, waitBefore } from "../lib/live_message.js";
 const LOST =
   "The connection to Vast Kettle is lost; a take that is being recorded goes on. The page connects again by itself.";
 
-/** What a page that is not seen looks at. */
-const NOTHING = JSON.stringify({ look: {}, hidden: true });
+/** What a page that is not seen looks at, and one that shows no pictures. */
+const UNSEEN = JSON.stringify({ look: {}, hidden: true });
+const SEEN = JSON.stringify({ look: {} });
 
 /**
  * Keeps one WebSocket open while the page is seen and passes on what comes as events on `root`:
@@ -18,14 +19,17 @@ export function mount(root) {
   let timer = 0;
   let ended = false;
   let look = "";
+  let wasHidden = false;
   const stop = new AbortController();
 
   const tell = (/** @type {string} */ name, /** @type {unknown} */ detail) =>
     root.dispatchEvent(new CustomEvent(name, { detail }));
 
   const tellLook = () => {
-    if (document.hidden) socket?.send(NOTHING);
-    else socket?.send(look || NOTHING);
+    if (document.hidden) socket?.send(UNSEEN);
+    else if (look) socket?.send(look);
+    else if (wasHidden) socket?.send(SEEN);
+    wasHidden = document.hidden;
   };
 
   const connect = () => {
