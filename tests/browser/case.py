@@ -53,6 +53,12 @@ document.addEventListener("parts:swapped", () => {
   });
 });
 """
+NOTICED = """() => {
+  window.noticed = "";
+  const place = document.querySelector("[data-live-notice]");
+  const look = () => { window.noticed += place.checkVisibility() ? place.textContent : ""; };
+  new MutationObserver(look).observe(place, {attributes: true, childList: true, subtree: true});
+}"""
 # Every press is seen, and nothing comes of it.
 PRESSED = """() => {
   window.pressed = null;
@@ -208,5 +214,10 @@ class BrowserCase(unittest.TestCase):
             return False
 
     def kill_web(self):
-        """Kill the web's process; what watches it starts another one."""
+        """Kill the web's process; what watches it starts another one, and the page says so.
+
+        It may say so for a moment only: it is the page that looks, which misses nothing.
+        """
+        self.page.evaluate(NOTICED)
         os.kill(pid_of("web", self.demo.pid), signal.SIGKILL)
+        self.until("window.noticed.includes('connects again by itself')")

@@ -187,7 +187,6 @@ class Recording(BrowserCase):
         self.is_recording()
         self.pressed("At the bench")
         self.kill_web()
-        expect(page.locator("[data-live-notice]")).to_contain_text("connects again by itself")
         # Stop is there all the time, and from a terminal too.
         expect(page.get_by_role("button", name="Stop")).to_be_enabled()
         expect(page.locator("[data-live-notice]")).to_be_hidden()

@@ -137,7 +137,6 @@ class WholeWay(BrowserCase):
         page.goto(f"{self.base}/rigs/demo/")
         expect(page.locator("[data-input-state=webcam-1]")).to_have_text("moving")
         self.kill_web()
-        expect(page.locator("[data-live-notice]")).to_contain_text("connects again by itself")
         expect(page.locator("[data-live-notice]")).to_be_hidden()
         expect(page.locator("[data-input-state=webcam-1]")).to_have_text("moving")
 
