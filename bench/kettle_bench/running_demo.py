@@ -11,6 +11,7 @@ from pathlib import Path
 
 from kettle_cli.paths import ROOT
 from kettle_cli.steps import interrupted_by
+from kettle_core.errors import EngineError
 from kettle_engine.client import EngineClient
 
 KETTLE = (sys.executable, "-m", "kettle_cli")
@@ -48,6 +49,8 @@ def _run(data: Path) -> Iterator[tuple[str, int, EngineClient]]:
         for line in demo.stdout or ():
             if base in line:
                 break
+        else:
+            raise EngineError("The demo ended before it had begun.")
         yield base, demo.pid, EngineClient(data)
     finally:
         demo.send_signal(signal.SIGINT)

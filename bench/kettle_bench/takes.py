@@ -89,11 +89,11 @@ def _hour_s(folder: TakeFolder) -> float:
     return total
 
 
-def stretch(folder: TakeFolder, survey: Survey) -> None:
-    """Have a take and its survey look as if it lasted five hours."""
-    times = HOURS * 3600 * NS_PER_S // survey.length_ns
+def stretch(folder: TakeFolder, survey: Survey, hours: int = HOURS) -> None:
+    """Have a take and its survey look as if it lasted some hours."""
+    times = hours * 3600 * NS_PER_S // survey.length_ns
     info = folder.read_info()
-    folder.write_info(replace(info, duration_ns=HOURS * 3600 * NS_PER_S))
+    folder.write_info(replace(info, duration_ns=hours * 3600 * NS_PER_S))
 
     def all_along(stretches: tuple[tuple[int, int], ...]) -> tuple[tuple[int, int], ...]:
         shifts = (n * survey.length_ns for n in range(times))
@@ -112,7 +112,7 @@ def stretch(folder: TakeFolder, survey: Survey) -> None:
             path.write_bytes(b"".join(parts))
             track = replace(track, levels=tuple(levels), voice=all_along(track.voice))  # noqa: PLW2901
         tracks.append(track)
-    long = replace(survey, length_ns=HOURS * 3600 * NS_PER_S, tracks=tuple(tracks))
+    long = replace(survey, length_ns=hours * 3600 * NS_PER_S, tracks=tuple(tracks))
     SurveyPaths(folder).report.write_text(SURVEY.write(long))
 
 

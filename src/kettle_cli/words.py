@@ -241,6 +241,7 @@ BENCHES = (
     "player",
     "sync",
     "export",
+    "seen",
 )
 
 
@@ -268,6 +269,7 @@ def _add_developers(words: Any) -> None:
             "playing from any place, composing what was changed",
             "random takes against the studio's truth, as long as --minutes says",
             "sizes that are kept, speed beside ffmpeg, how soon a cut is answered",
+            "long lines, a file beside a hung engine, a page out of sight",
         ),
         strict=True,
     ):

@@ -1,13 +1,13 @@
 /** A canvas as large as its place, sharp on every screen. */
 
-/** @param {HTMLCanvasElement} canvas @param {number} width @param {number} height px */
+/** An empty one. @param {HTMLCanvasElement} canvas @param {number} width @param {number} height px */
 export function sized(canvas, width, height) {
   const pen = penOf(canvas, width, height);
   pen.clearRect(0, 0, width, height);
   return pen;
 }
 
-/** The same, with what is drawn already left there where its size is the same. @param {HTMLCanvasElement} canvas @param {number} width @param {number} height px */
+/** What is drawn stays there where its size is the same. @param {HTMLCanvasElement} canvas @param {number} width @param {number} height px */
 export function penOf(canvas, width, height) {
   const ratio = window.devicePixelRatio || 1;
   const [across, down] = [Math.round(width * ratio), Math.round(height * ratio)];

@@ -1,6 +1,7 @@
 import { inTake, rowAt, toProgram } from "../lib/cut_pieces.js";
 import { ruleTime } from "../lib/take_lanes.js";
 import { placeIn } from "../lib/take_place.js";
+import { fill, say } from "../lib/told.js";
 
 const SETTLE_MS = 300;
 
@@ -37,10 +38,10 @@ export function mount(data, views, lanes) {
     const [from, until] = lines.stretch ?? [lines.at, null];
     const begins = placeAt(from);
     const ends = until === null ? null : placeAt(until, true);
-    fill("from_piece", begins?.piece ?? "");
-    fill("from_s", begins?.at ?? "");
-    fill("until_piece", ends?.piece ?? "");
-    fill("until_s", ends?.at ?? "");
+    fill("input[data-cut=from_piece]", begins?.piece ?? "");
+    fill("input[data-cut=from_s]", begins?.at ?? "");
+    fill("input[data-cut=until_piece]", ends?.piece ?? "");
+    fill("input[data-cut=until_s]", ends?.at ?? "");
     const program = (/** @type {number} */ at) => ruleTime(toProgram(data.rows, at), 0.1);
     say(
       "[data-cut-place]",
@@ -54,6 +55,7 @@ export function mount(data, views, lanes) {
       const field = document.querySelector(`#piece-fades-fade_${end ? "out" : "in"}`);
       if (!(field instanceof HTMLInputElement) || field.ariaInvalid === "true") return;
       if (field === document.activeElement && field.value !== field.defaultValue) return;
+      if (field.value === String(ms) && field.defaultValue === field.value) return;
       field.defaultValue = String(ms);
       field.value = field.defaultValue;
     });
@@ -152,17 +154,4 @@ function offerExport(stretch) {
   if (!stretch) return;
   const [from_s, until_s] = stretch.map((at) => at.toFixed(3));
   link.search = String(new URLSearchParams({ from_s, until_s }));
-}
-
-/** @param {string} name @param {string} value */
-function fill(name, value) {
-  const fields = /** @type {NodeListOf<HTMLInputElement>} */ (
-    document.querySelectorAll(`input[data-cut=${name}]`)
-  );
-  for (const field of fields) field.value = value;
-}
-
-/** @param {string} selector @param {string} words */
-function say(selector, words) {
-  for (const place of document.querySelectorAll(selector)) place.textContent = words;
 }

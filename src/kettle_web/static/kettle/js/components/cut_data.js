@@ -117,6 +117,10 @@ export function cutData(read, came) {
         .filter((row) => row.card && !isFolded(row))
         .map((row) => ({ from: row.paper, until: row.paper_end, words: row.card })),
       ink: inkNow(takes),
+      inkKey: (from, until) =>
+        rows
+          .filter((row) => row.paper < until && row.paper_end > from)
+          .map((row) => [row.take, row.from_s - row.paper, takes.get(row.take)?.waves]),
     };
   };
 

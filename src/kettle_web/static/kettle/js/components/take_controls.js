@@ -1,4 +1,5 @@
 import { ruleTime } from "../lib/take_lanes.js";
+import { fill, say } from "../lib/told.js";
 
 /**
  * The buttons beside the player, and the fields that say at what place something is changed.
@@ -70,24 +71,21 @@ export function mount(player, view, data, stage, lanes = () => view) {
       }[take ?? ""];
       if (pressed) button.setAttribute("aria-pressed", String(pressed()));
     }
-    for (const place of document.querySelectorAll("[data-take-lost]"))
-      if (place.textContent !== player.lost) place.textContent = player.lost;
-    for (const place of document.querySelectorAll("[data-take-playing]"))
-      place.textContent = player.playing ? "Pause" : "Play";
+    say("[data-take-lost]", player.lost);
+    say("[data-take-playing]", player.playing ? "Pause" : "Play");
   };
 
   const tell = () => {
     const { at, stretch } = view;
-    for (const place of document.querySelectorAll("[data-take-at]"))
-      place.textContent = ruleTime(at, 0.001);
+    say("[data-take-at]", ruleTime(at, 0.001));
     const words = stretch
       ? `${ruleTime(stretch[0], 0.1)} to ${ruleTime(stretch[1], 0.1)}, ${(stretch[1] - stretch[0]).toFixed(1)} s`
       : `at ${ruleTime(at, 0.1)}`;
-    for (const place of document.querySelectorAll("[data-take-place]")) place.textContent = words;
+    say("[data-take-place]", words);
     const { near } = lanes();
     const exact = near.length < 1 ? 0.001 : 0.1;
-    for (const place of document.querySelectorAll("[data-take-near]"))
-      place.textContent = `${ruleTime(near.from, exact)} to ${ruleTime(near.from + near.length, exact)}`;
+    const ends = [near.from, near.from + near.length].map((one) => ruleTime(one, exact));
+    say("[data-take-near]", ends.join(" to "));
     const [from, until] = stretch ?? [at, null];
     fill("input[data-place=from]", from.toFixed(4));
     const scene = data.now?.scenes.findLast((one) => one.at_s <= at + 1e-6);
@@ -106,10 +104,4 @@ export function mount(player, view, data, stage, lanes = () => view) {
   document.addEventListener("parts:swapped", both, on);
   both();
   return { destroy: () => stop.abort() };
-}
-
-/** @param {string} selector @param {string} value */
-function fill(selector, value) {
-  const fields = /** @type {NodeListOf<HTMLInputElement>} */ (document.querySelectorAll(selector));
-  for (const field of fields) field.value = value;
 }

@@ -36,6 +36,7 @@ export function takeData(address, came) {
   const sheets = new Map();
   /** @type {Overview | null} */
   let known = null;
+  let waves = 0;
 
   const fetched = async (
     /** @type {string} */ from,
@@ -70,6 +71,7 @@ export function takeData(address, came) {
       .then((data) => {
         if (!data) return;
         parts.set(key, partOf(data, first));
+        waves += 1;
         came();
       })
       .catch(() => parts.delete(key));
@@ -81,6 +83,10 @@ export function takeData(address, came) {
     get now() {
       return known;
     },
+    /** Another number when a waveform looks otherwise. */
+    get waves() {
+      return waves;
+    },
     async load() {
       try {
         const answer = await fetch(address, {
@@ -89,6 +95,7 @@ export function takeData(address, came) {
         });
         if (answer.ok) {
           known = await answer.json();
+          waves += 1;
           came();
         }
       } catch (error) {

@@ -2,12 +2,14 @@ import { seen } from "../lib/levels.js";
 import { SNAP_PX, snapped, snapsOf } from "../lib/snapping.js";
 import { ruleTime } from "../lib/take_lanes.js";
 import { layOut, partsOf, placeOf, timeAt } from "../lib/take_lines.js";
-import { colours, drawnWith, hole, penOf, sized } from "./canvas.js";
+import { colours, drawnWith, hole } from "./canvas.js";
 import { drawCards, drawChanged, drawFades, drawSeams } from "./cut_drawing.js";
+import { lineStrips } from "./line_strips.js";
 import { lineWords } from "./line_words.js";
+import { linesOver } from "./lines_over.js";
 import { goByKey, isTaken, pointAt } from "./pointing.js";
 
-/** @typedef {import("../lib/take_paper.js").Paper} Paper */
+/** @typedef {import("../lib/take_paper.js").Paper} Paper @typedef {import("../lib/take_lines.js").Line} Line */
 
 const MARGIN = 44;
 
@@ -21,13 +23,10 @@ const MARGIN = 44;
 export function mount(root, paperNow, view, timeHere = (at) => at) {
   const stop = new AbortController();
   const on = { signal: stop.signal };
-  const canvas = /** @type {HTMLCanvasElement} */ (root.querySelector("canvas"));
-  // The play head moves over what was drawn once: an hour of lines is drawn in a tenth of a second.
-  const over = document.createElement("canvas");
-  over.className = "lines-over";
-  canvas.after(over);
-  /** Where something of the view stands now. @type {[number, number, number, number][]} */
-  let touched = [];
+  const [ink, above] = ["[data-line-ink]", "[data-line-over]"].map(
+    (name) => /** @type {HTMLElement} */ (root.querySelector(name)),
+  );
+  const [drawStrips, drawOver] = [lineStrips(ink), linesOver(above, MARGIN)];
   /** @type {import("../lib/take_lines.js").Layout | null} */
   let layout = null;
   let width = 0;
@@ -37,31 +36,34 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     if (!paper) return;
     width = Math.max(100, root.clientWidth - MARGIN);
     const speeds = paper.changed.filter((one) => one.words);
-    const above = speeds.map((one) => ({ at_s: one.from, words: one.words }));
-    layout = layOut(paper.length_s, paper.steps, [...paper.scenes, ...paper.marks, ...above]);
-    const pen = sized(canvas, root.clientWidth, layout.height);
-    drawLines(pen, paper, layout);
-    drawCards(pen, paper, layout, MARGIN, width);
-    drawChanged(pen, paper, layout, MARGIN, width);
-    drawFades(pen, paper, layout, MARGIN, width);
-    drawSeams(pen, paper, layout, MARGIN, width);
-    words.lay(paper, layout, above, width);
+    const said = speeds.map((one) => ({ at_s: one.from, words: one.words }));
+    const all = layOut(paper.length_s, paper.steps, [...paper.scenes, ...paper.marks, ...said]);
+    layout = all;
+    /** @type {((at: number) => import("../lib/take_paper.js").Wave | null) | null} */
+    let wave = null;
+    const timeAtLine = (/** @type {Line} */ line) => ruleTime(timeHere(line.from), 1);
+    drawStrips(paper, all, root.clientWidth, timeAtLine, (pen, here, line) => {
+      wave ??= paper.ink(all.length / width);
+      drawLine(pen, here, all, line, wave);
+      drawCards(pen, here, all, MARGIN, width);
+      drawChanged(pen, here, all, MARGIN, width);
+      drawFades(pen, here, all, MARGIN, width);
+      drawSeams(pen, here, all, MARGIN, width);
+    });
+    words.lay(paper, all, said, width);
     root.setAttribute("aria-valuemax", paper.length_s.toFixed(3));
     drawView();
   };
 
   const drawView = () => {
     if (!layout) return;
-    const pen = penOf(over, root.clientWidth, layout.height);
-    for (const place of touched) pen.clearRect(...place);
-    touched = [];
-    drawOver(pen, layout);
+    drawOver(layout, view, width);
     root.setAttribute("aria-valuenow", view.at.toFixed(3));
     root.setAttribute("aria-valuetext", ruleTime(view.at, 0.001));
   };
 
-  /** @param {CanvasRenderingContext2D} pen @param {Paper} paper @param {import("../lib/take_lines.js").Layout} all */
-  function drawLines(pen, paper, all) {
+  /** @param {CanvasRenderingContext2D} pen @param {Paper} paper @param {import("../lib/take_lines.js").Layout} all @param {Line} line @param {(at: number) => import("../lib/take_paper.js").Wave | null} wave */
+  function drawLine(pen, paper, all, line, wave) {
     const [ink, pale, ochre, brick, ground, rule, graphite] = colours(
       "ink",
       "sand-light",
@@ -71,23 +73,14 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
       "rule",
       "graphite",
     );
-    const px = all.length / width;
-    pen.font = '11px "JetBrains Mono", monospace';
-    for (const line of all.lines) {
-      pen.fillStyle = graphite;
-      pen.fillText(ruleTime(timeHere(line.from), 1), 0, line.base + all.ink / 2 + 4);
-    }
     pen.fillStyle = pale;
     for (const [a, b] of paper.quiet)
       for (const part of partsOf(all, a, b))
         pen.fillRect(xOf(part.from), part.line.base, (part.until - part.from) * width, all.ink);
-    const wave = paper.ink(px);
-    for (const line of all.lines) {
-      const middle = line.base + all.ink / 2;
-      pen.fillStyle = rule;
-      pen.fillRect(MARGIN, middle, ((line.until - line.from) / all.length) * width, 1);
-      waves(pen, wave, line, middle, px, ink);
-    }
+    const middle = line.base + all.ink / 2;
+    pen.fillStyle = rule;
+    pen.fillRect(MARGIN, middle, ((line.until - line.from) / all.length) * width, 1);
+    waves(pen, wave, line, middle, all.length / width, ink);
     for (const [a, b] of paper.gaps)
       for (const part of partsOf(all, a, b))
         hole(
@@ -114,7 +107,7 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
     }
   }
 
-  /** @param {CanvasRenderingContext2D} pen @param {(at: number) => import("../lib/take_paper.js").Wave | null} wave @param {import("../lib/take_lines.js").Line} line @param {number} middle @param {number} px @param {string} ink */
+  /** @param {CanvasRenderingContext2D} pen @param {(at: number) => import("../lib/take_paper.js").Wave | null} wave @param {Line} line @param {number} middle @param {number} px @param {string} ink */
   function waves(pen, wave, line, middle, px, ink) {
     const half = (layout?.ink ?? 0) / 2;
     pen.fillStyle = ink;
@@ -129,44 +122,8 @@ export function mount(root, paperNow, view, timeHere = (at) => at) {
 
   const xOf = (/** @type {number} */ share) => MARGIN + share * width;
 
-  /** @param {CanvasRenderingContext2D} pen @param {import("../lib/take_lines.js").Layout} all */
-  function drawOver(pen, all) {
-    /** @param {number} x @param {number} y @param {number} wide @param {number} high */
-    const touch = (x, y, wide, high) => {
-      touched.push([x - 6, y - 6, wide + 12, high + 12]);
-    };
-    const [plum] = colours("plum");
-    pen.fillStyle = plum;
-    if (view.stretch) {
-      for (const part of partsOf(all, ...view.stretch)) {
-        const [x, wide] = [xOf(part.from), (part.until - part.from) * width];
-        touch(x, part.line.base - 2, wide, all.ink + 6);
-        pen.globalAlpha = 0.16;
-        pen.fillRect(x, part.line.base - 2, wide, all.ink + 4);
-        pen.globalAlpha = 1;
-        pen.fillRect(x, part.line.base + all.ink + 1, wide, 2);
-      }
-    }
-    // What the lanes show.
-    pen.strokeStyle = plum;
-    pen.globalAlpha = 0.5;
-    const near = view.hasLanes ? view.near : { from: 0, length: 0 };
-    for (const part of partsOf(all, near.from, near.from + near.length)) {
-      const wide = Math.max(2, (part.until - part.from) * width - 1);
-      pen.strokeRect(xOf(part.from) + 0.5, part.line.base - 1.5, wide, all.ink + 3);
-      touch(xOf(part.from), part.line.base - 2, wide, all.ink + 4);
-    }
-    pen.globalAlpha = 1;
-    const head = placeOf(all, view.at);
-    touch(xOf(head.x) - 4, head.line.base - 8, 8, all.ink + 12);
-    pen.fillRect(xOf(head.x) - 1, head.line.base - 4, 2, all.ink + 8);
-    pen.beginPath();
-    pen.arc(xOf(head.x), head.line.base - 4, 4, 0, 2 * Math.PI);
-    pen.fill();
-  }
-
   const timeOf = (/** @type {import("./line_words.js").Where} */ event) => {
-    const box = canvas.getBoundingClientRect();
+    const box = ink.getBoundingClientRect();
     const x = (event.clientX - box.left - MARGIN) / width;
     const paper = paperNow();
     if (!layout || !paper) return 0;

@@ -13,7 +13,7 @@ const FEW = 4;
 const LARGE_INK = 34;
 const INK = 26;
 const SMALL_INK = 17;
-const GAP = 6;
+const GAP = 8;
 const TAB = 17;
 const HEAD = 19;
 
