@@ -8,6 +8,7 @@ from kettle_cli.composing import check_new, check_program, giving_way
 from kettle_cli.paths import DATA
 from kettle_cli.progress import Progress
 from kettle_core.assembly.cut_list import CutList
+from kettle_core.assembly.laid import time_map, too_short
 from kettle_core.errors import CutError
 
 if TYPE_CHECKING:
@@ -72,8 +73,11 @@ def import_cuts(options: Namespace) -> int:
     services.take_over(
         version=version, material=material, cuts=cuts, words=f"cut list of {options.file.name}"
     )
-    length_s = float(cuts.length_ns) / 1e9
+    length_s = float(time_map(cuts, material.fps).length_ns) / 1e9
     print(f"{tutorial.name}, {version.name}: {len(cuts.pieces)} pieces, {length_s:.1f} s")
+    short = too_short(CutList(), cuts, material.fps)
+    if short:
+        print(f"{short}.")
     return 0
 
 

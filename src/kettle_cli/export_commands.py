@@ -11,6 +11,7 @@ from kettle_cli.cut_commands import need_library, wanted_cuts
 from kettle_cli.progress import Progress
 from kettle_core.assembly.cut_list import CutList
 from kettle_core.assembly.export import Export, checked_length
+from kettle_core.assembly.laid import check_is_seen, time_map
 from kettle_core.errors import CutError
 from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
@@ -31,7 +32,9 @@ def export(options: Namespace) -> int:
     takes, cuts, format_, files, tags = (
         _whole_take(folder) if folder.info_path.is_file() else _of_tutorial(options)
     )
-    checked_length(order, float(cuts.length_ns) / NS_PER_S, format_.fps)
+    check_is_seen(cuts, format_.fps)
+    length_ns = time_map(cuts, format_.fps).length_ns
+    checked_length(order, float(length_ns) / NS_PER_S, format_.fps)
     work_frame_by_frame()
     progress = Progress("Exporting", "frames")
     way = giving_way()

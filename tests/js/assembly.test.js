@@ -22,7 +22,7 @@ const take = (length_s, more = {}) => ({
 
 const piece = (id, of, from_s, until_s, at_s, end_s, more = {}) => ({
   ...{ id, take: of, card: "", file: false, from_s, until_s, at_s, end_s },
-  ...{ out: false, speed: 1, words: "", fades_ms: [0, 0], ...more },
+  ...{ out: false, speed: 1, laid_s: from_s, words: "", fades_ms: [0, 0], ...more },
 });
 
 const cuts = (pieces, more = {}) => ({

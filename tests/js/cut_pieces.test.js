@@ -12,7 +12,7 @@ import {
 } from "../../src/kettle_web/static/kettle/js/lib/cut_pieces.js";
 
 const piece = (id, take, from_s, until_s, at_s, end_s, more = {}) => ({
-  ...{ id, take, from_s, until_s, at_s, end_s, out: false, speed: 1, words: "" },
+  ...{ id, take, from_s, until_s, at_s, end_s, out: false, speed: 1, laid_s: from_s, words: "" },
   ...more,
 });
 // 4 s, 2 s out, 4 s at 2 ×, 3 s of another take.

@@ -4,7 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
-from kettle_core.assembly.cut_list import CutList, laid
+from kettle_core.assembly.cut_list import CutList
+from kettle_core.assembly.laid import laid
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import to_ns
 
@@ -36,14 +37,13 @@ def chapters(
     found: list[Chapter] = []
     for one in laid(cuts, fps):
         piece = one.piece
-        if piece.out or one.end_ns == one.start_ns:
+        if not one.is_seen:
             continue
         of_take = steps.get(piece.take, ())
         for at_ns, step in _within(of_take, piece.from_ns, piece.until_ns):
-            begins = one.start_ns + (at_ns - piece.from_ns) / piece.speed
             title = of_take[step][1]
             if not found or found[-1].title != title:
-                found.append(Chapter(to_ns(begins), title, piece.take, step))
+                found.append(Chapter(to_ns(one.program_ns(at_ns)), title, piece.take, step))
     if found and found[0].at_ns:
         found.insert(0, Chapter(0, opening))
     return tuple(found)

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from fractions import Fraction
 from itertools import count
+from math import floor
 from typing import Literal
 
 from kettle_core.assembly.cut_list import (
@@ -22,6 +23,7 @@ from kettle_core.assembly.cut_list import (
     TitleCard,
     checked,
 )
+from kettle_core.assembly.laid import unseen
 from kettle_core.assembly.retold import Retold
 from kettle_core.errors import CutError
 from kettle_core.rig.rig import Card
@@ -146,7 +148,23 @@ def at_speed(
             "percent",
         )
     sound: Literal["off", "stretched"] = "stretched" if stretched and percent != 100 else "off"
-    return joined(changed_between(cuts, known, begins, ends, {"percent": percent, "sound": sound}))
+    values = {"percent": percent, "sound": sound}
+    made = joined(changed_between(cuts, known, begins, ends, values))
+    _check_seen(cuts, made, known.fps, percent)
+    return made
+
+
+def _check_seen(cuts: CutList, made: CutList, fps: Fraction, percent: int) -> None:
+    """Raise CutError where a stretch would be over within less than half a frame."""
+    for piece in unseen(cuts, made, fps):
+        length_ns = piece.until_ns - piece.from_ns
+        most = floor(length_ns * fps / NS_PER_S * 100)
+        if piece.percent == percent > most:
+            raise CutError(
+                f"At {percent / 100:g} × these {length_ns / NS_PER_S:.2f} s would be shorter than "
+                f"half a frame. Choose at most {most / 100:g} ×, or take them out.",
+                "percent",
+            )
 
 
 def trimmed(cuts: CutList, known: Known, piece_id: str, from_ns: int, until_ns: int) -> CutList:

@@ -6,7 +6,6 @@ Places are those of takes, so that a change that was decided on an older list st
 
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from math import floor
 from typing import Annotated, Literal
 
 from annotated_types import Interval, MaxLen, MinLen
@@ -17,14 +16,13 @@ from kettle_core.errors import CutError
 from kettle_core.fields import DIGEST_PATTERN, Matching
 from kettle_core.rig.rig import Card
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_core.timing.time_map import Part, Source, TimeMap, lay
+from kettle_core.timing.time_map import Source
 
 MOST_PIECES, MOST_NS = 10_000, 10**15
 LEAST_PERCENT, MOST_PERCENT = 10, 6400
 MOST_CARDS, MOST_CARD_NS = 500, 600 * NS_PER_S
 MOST_RETOLD, MOST_FILES = 1000, 100
 MOST_FADE_MS = 10_000
-HALF = Fraction(1, 2)
 Id = Annotated[str, MinLen(1), MaxLen(80)]
 TakeNs = Annotated[int, Interval(ge=0, le=MOST_NS)]
 Percent = Annotated[int, Interval(ge=LEAST_PERCENT, le=MOST_PERCENT)]
@@ -216,58 +214,3 @@ def checked(cuts: CutList, known: Known) -> CutList:
                 "until_ns",
             )
     return cuts
-
-
-@dataclass(frozen=True)
-class Laid:
-    """A piece where it lies in the program, and what of its take is seen there, in exact ns.
-
-    One that is out lies at one time: where what comes after it begins.
-    """
-
-    piece: Piece
-    start_ns: Fraction
-    end_ns: Fraction
-    from_ns: Fraction
-
-    @property
-    def until_ns(self) -> Fraction:
-        """Where in its take it ends."""
-        return self.from_ns + (self.end_ns - self.start_ns) * self.piece.speed
-
-
-def laid(cuts: CutList, fps: Fraction) -> tuple[Laid, ...]:
-    """All pieces in the program; each that is shown lasts a whole number of its frames.
-
-    What goes on from the piece before goes on exactly. A piece may round to no frame.
-    """
-    found: list[Laid] = []
-    now = Fraction(0)
-    before: Laid | None = None
-    for piece in cuts.pieces:
-        begins, frames = Fraction(piece.from_ns), 0
-        if not piece.out:
-            one = before.piece if before else None
-            if before and one and (one.take, one.until_ns) == (piece.take, piece.from_ns):
-                begins = before.until_ns
-            # Half a frame counts up, so that a piece that is parted on a frame stays as long.
-            frames = floor((piece.until_ns - begins) / piece.speed * fps / NS_PER_S + HALF)
-        found.append(Laid(piece, now, now + frames * NS_PER_S / fps, begins))
-        now = found[-1].end_ns
-        before = before if piece.out else found[-1]
-    return tuple(found)
-
-
-def time_map(cuts: CutList, fps: Fraction) -> TimeMap:
-    """From program time to take time."""
-    return lay(
-        Part(
-            cuts.source(one.piece),
-            one.from_ns,
-            one.until_ns,
-            one.piece.speed,
-            one.piece.sound == "stretched",
-        )
-        for one in laid(cuts, fps)
-        if not one.piece.out
-    )

@@ -14,7 +14,8 @@ from typing import Literal, NamedTuple
 from kettle_core.errors import TimingError
 
 Exact = Fraction | int
-MOST_SPEED = Fraction(64)
+# As fast as the fastest piece that is rounded to a frame.
+MOST_SPEED = Fraction(128)
 
 
 @dataclass(frozen=True, order=True)

@@ -7,7 +7,8 @@ from fractions import Fraction
 from pathlib import Path
 
 from kettle_core.assembly.chapters import Steps, chapters
-from kettle_core.assembly.cut_list import CutList, laid, time_map
+from kettle_core.assembly.cut_list import CutList
+from kettle_core.assembly.laid import check_is_seen, laid, time_map
 from kettle_core.errors import CutError
 from kettle_core.picture.picture import Plane
 from kettle_core.program.plan import Dip, Script, cropped, dipped, make_plan
@@ -59,9 +60,8 @@ def show_of_assembly(
     TakeError
         If a take can't be read.
     """
+    check_is_seen(cuts, format_.fps)
     used = list(dict.fromkeys(piece.take for piece in cuts.shown))
-    if not used:
-        raise CutError("Nothing is left in the cut list. Take something back.", "cuts")
     scripts, in_record_time = {}, {}
     masks: dict[str, Plane] = {}
     sources: dict[Source, Shown] = {}
@@ -115,7 +115,7 @@ def show_of_assembly(
 def _dips(cuts: CutList, fps: Fraction) -> Iterator[Dip]:
     """Where pieces fade by themselves; each fade takes half of its piece at most."""
     for one in laid(cuts, fps):
-        if one.end_ns > one.start_ns:
+        if one.is_seen:
             first, end = (round(ns * fps / NS_PER_S) for ns in (one.start_ns, one.end_ns))
             times = one.piece.fade_in_ms, one.piece.fade_out_ms
             fades = (min(round(ms * fps / 1000), (end - first) // 2) for ms in times)

@@ -31,6 +31,7 @@ from kettle_core.assembly.cut_changes import (
 )
 from kettle_core.assembly.cut_list import AddedFile, CutList, Known, Music, Piece, Place
 from kettle_core.assembly.exchange import exchanged
+from kettle_core.assembly.laid import too_short
 from kettle_core.assembly.quiet import Shortening, Stretch, shortened
 from kettle_core.errors import CutError, KettleError
 from kettle_core.timing.ticks import NS_PER_S
@@ -129,7 +130,9 @@ def change(cuts: CutList, asked: Asked) -> Changed:
     part = asked.post.get("part", "")
     if part not in PARTS:
         raise CutError("This can't be changed here. Reload the page.", "part")
-    return PARTS[part](cuts, asked)
+    made, words = PARTS[part](cuts, asked)
+    short = too_short(cuts, made, asked.known.fps)
+    return made, f"{words}. {short}" if short else words
 
 
 def _out(cuts: CutList, asked: Asked) -> Changed:

@@ -4,7 +4,8 @@ from typing import Any
 
 from django.urls import reverse
 
-from kettle_core.assembly.cut_list import CutList, Piece, laid
+from kettle_core.assembly.cut_list import CutList, Piece
+from kettle_core.assembly.laid import laid
 from kettle_core.assembly.quiet import shortened
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_web.assembly.changes import Asked, shortening, speed_words
@@ -35,7 +36,8 @@ def overview(version: Version, material: Material) -> dict[str, Any]:
                 "from_s": one.piece.from_ns / NS_PER_S,
                 "until_s": one.piece.until_ns / NS_PER_S,
                 "out": one.piece.out,
-                "speed": one.piece.percent / 100,
+                "speed": float(one.speed),
+                "laid_s": float(one.from_ns) / NS_PER_S,
                 "fades_ms": (one.piece.fade_in_ms, one.piece.fade_out_ms),
                 "words": words_of(one.piece.percent, one.piece.sound),
                 "at_s": float(one.start_ns) / NS_PER_S,

@@ -79,14 +79,15 @@ def _page(
     material = Material(tutorial)
     cuts = as_now(version, material).values
     versions = [(one, float(one.values.length_ns) / NS_PER_S) for one in tutorial.versions.all()]
+    drawn = overview(version, material)
     context = {
         "rig": rig_of(tutorial),
         "page": "assembly",
         "tutorial": tutorial,
         "version": version,
         "versions": versions,
-        "cuts": overview(version, material),
-        "length_s": float(cuts.length_ns) / NS_PER_S,
+        "cuts": drawn,
+        "length_s": drawn["length_s"],
         "whole_s": sum(p.until_ns - p.from_ns for p in cuts.pieces) / NS_PER_S,
         "pieces": len(cuts.pieces),
         "out": sum(p.out for p in cuts.pieces),

@@ -12,7 +12,7 @@ from django.utils import timezone
 from kettle_core.assembly.cut_list import checked
 from kettle_core.assembly.export import Export as Order
 from kettle_core.assembly.export import checked_length, first_aim
-from kettle_core.errors import CutError
+from kettle_core.assembly.laid import check_is_seen, time_map
 from kettle_core.rig.file_names import file_name
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.export_document import export_to_dict
@@ -36,9 +36,8 @@ def order_export(*, version: Version, wanted: Order) -> Export:
     """
     material = Material(version.tutorial)
     cuts = checked(as_now(version, material).values, material.known())
-    if not cuts.shown:
-        raise CutError("Nothing is left in the cut list. Take something back.", "cuts")
-    whole_s = float(cuts.length_ns) / NS_PER_S
+    check_is_seen(cuts, material.fps)
+    whole_s = float(time_map(cuts, material.fps).length_ns) / NS_PER_S
     length_s = checked_length(wanted, whole_s, material.fps)
     if wanted.max_mb and wanted.has_picture and wanted.has_sound:
         first_aim(wanted, wanted.mode(material.format), length_s)

@@ -7,7 +7,8 @@ from hypothesis import given
 
 from kettle_core.assembly.chapters import Chapter, as_webvtt, chapters
 from kettle_core.assembly.cut_changes import at_speed, take_out, with_card
-from kettle_core.assembly.cut_list import Place, time_map
+from kettle_core.assembly.cut_list import Place
+from kettle_core.assembly.laid import time_map
 from kettle_core.rig.rig import Card
 from kettle_core.timing.time_map import Source
 from tests.core.assembly.test_cut_list import ONE, TWO, S, cut_lists, known, whole

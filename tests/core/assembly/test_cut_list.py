@@ -24,7 +24,8 @@ from kettle_core.assembly.cut_changes import (
     with_piece_fades,
     with_take,
 )
-from kettle_core.assembly.cut_list import CutList, Known, Piece, Place, checked, time_map
+from kettle_core.assembly.cut_list import CutList, Known, Piece, Place, checked
+from kettle_core.assembly.laid import time_map
 from kettle_core.errors import CutError
 from kettle_core.rig.rig import Card
 from kettle_core.timing.time_map import Source

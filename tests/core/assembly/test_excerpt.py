@@ -6,8 +6,8 @@ from fractions import Fraction
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from kettle_core.assembly.cut_list import laid, time_map
 from kettle_core.assembly.excerpt import excerpt
+from kettle_core.assembly.laid import laid, time_map
 from tests.core.assembly.test_cut_list import S, cut_lists
 
 FPS = Fraction(30)

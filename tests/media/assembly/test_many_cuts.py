@@ -8,7 +8,8 @@ from math import floor
 
 import numpy as np
 
-from kettle_core.assembly.cut_list import CutList, Piece, laid
+from kettle_core.assembly.cut_list import CutList, Piece
+from kettle_core.assembly.laid import laid
 from kettle_core.rig.format import Format
 from kettle_media.assembly.show import show_of_assembly
 from kettle_media.program.mix import ProgramMix

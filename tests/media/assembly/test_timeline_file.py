@@ -10,7 +10,8 @@ import opentimelineio as otio
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kettle_core.assembly.cut_list import CutList, Piece, time_map
+from kettle_core.assembly.cut_list import CutList, Piece
+from kettle_core.assembly.laid import time_map
 from kettle_core.errors import CutError
 from kettle_media.assembly.timeline_file import TakeMedia, read_timeline, write_timeline
 from tests.core.assembly.test_cut_list import ONE, TWO, S, apart, cut_lists

@@ -2,7 +2,8 @@
  * Pieces of a cut list on paper: every piece as long as what it is of, whether it is taken out or
  * runs faster, one after the other. All times in s.
  * @typedef {{id: string, take: string, card: string, file: boolean, from_s: number, until_s: number, out: boolean,
- *   speed: number, words: string, fades_ms: [number, number], at_s: number, end_s: number}} Piece `at_s`, `end_s` in the program
+ *   speed: number, laid_s: number, words: string, fades_ms: [number, number], at_s: number, end_s: number}} Piece
+ *   `at_s`, `end_s` in the program, where `laid_s` of its take is seen first, at `speed`
  * @typedef {Piece & {paper: number, paper_end: number}} Row
  */
 
@@ -40,8 +41,8 @@ export function toProgram(rows, paper) {
   const row = rowAt(rows, paper);
   if (!row) return 0;
   if (row.out) return row.at_s;
-  const at = row.at_s + (Math.min(paper, row.paper_end) - row.paper) / row.speed;
-  return Math.min(row.end_s, at);
+  const at = row.at_s + (inTake(row, paper) - row.laid_s) / row.speed;
+  return Math.min(row.end_s, Math.max(row.at_s, at));
 }
 
 /** Where on paper a program time lies. @param {Row[]} rows @param {number} at */
@@ -49,7 +50,7 @@ export function toPaper(rows, at) {
   const shown = rows.filter((row) => !row.out && row.end_s > row.at_s);
   const found = shown.find((row) => at < row.end_s - 1e-9) ?? shown[shown.length - 1];
   if (!found) return 0;
-  return Math.min(found.paper_end, found.paper + Math.max(0, at - found.at_s) * found.speed);
+  return onto(found, found.laid_s + Math.max(0, at - found.at_s) * found.speed);
 }
 
 /**
