@@ -135,16 +135,20 @@ def _add_assembly(words: Any) -> None:
     export.add_argument(
         "--out", type=Path, required=True, help="the file; its ending says its kind"
     )
-    export.add_argument("--lines", type=int, default=1080, help="height of the picture, px")
-    export.add_argument("--crf", type=int, default=20, help="quality, 1 is best (default: 20)")
-    export.add_argument("--max-mb", type=float, default=0.0, help="no larger than so many MB")
+    export.add_argument("--lines", type=int, help="height of the picture, px (default: 1080)")
+    export.add_argument("--crf", type=int, help="quality, 1 is best (default: 20)")
+    export.add_argument("--max-mb", type=float, help="no larger than so many MB")
     export.add_argument("--from", dest="from_s", type=float, default=0.0, help="s of the program")
     export.add_argument("--until", dest="until_s", type=float, default=0.0, help="0: its end")
-    export.add_argument("--portrait", action="store_true", help="9:16; --lines is the width then")
-    export.add_argument("--aside", type=int, default=50, help="part shown: 0 left, 100 right")
-    export.add_argument("--fps", type=int, default=12, help="of .gif and .webp")
-    export.add_argument("--av1", action="store_true", help="AV1 instead of VP9 in .webm")
-    export.add_argument("--lufs", default="-16", help="loudness of the whole, or asis")
+    export.add_argument(
+        "--portrait", action="store_true", default=None, help="9:16; --lines is the width then"
+    )
+    export.add_argument("--aside", type=int, help="with --portrait: 0 shows left, 100 right")
+    export.add_argument("--fps", type=int, help="of .gif and .webp (default: 12)")
+    export.add_argument(
+        "--av1", action="store_true", default=None, help="AV1 instead of VP9 in .webm"
+    )
+    export.add_argument("--lufs", help="loudness of the whole, or asis (default: -16)")
     export.add_argument("--cuts", type=Path, metavar="FILE", help="a cut list (.json, .otio)")
     export.add_argument("--version", default="", help="one that it has (default: the first)")
     export.add_argument("--replace", action="store_true", help="replace an existing file")

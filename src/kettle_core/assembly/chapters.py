@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from html import escape
 
 from kettle_core.assembly.cut_list import CutList
 from kettle_core.assembly.laid import laid
@@ -60,16 +61,25 @@ def as_webvtt(found: Sequence[Chapter], length_ns: int) -> str:
     """Chapters as a WebVTT file (W3C, "WebVTT: The Web Video Text Tracks Format")."""
     ends = [chapter.at_ns for chapter in found[1:]] + [length_ns]
     cues = [
-        f"{_stamp(chapter.at_ns)} --> {_stamp(end_ns)}\n{' '.join(chapter.title.split())}\n"
+        f"{stamp(chapter.at_ns)} --> {stamp(end_ns)}\n{_cue_text(chapter.title)}\n"
         for chapter, end_ns in zip(found, ends, strict=True)
     ]
     return "\n".join(["WEBVTT\n", *cues])
 
 
-def _stamp(at_ns: int) -> str:
+def _cue_text(title: str) -> str:
+    """A title in one line, as the standard has it written.
+
+    >>> _cue_text("<2> &  more -->")
+    '&lt;2&gt; &amp; more --&gt;'
+    """
+    return escape(" ".join(title.split()), quote=False)
+
+
+def stamp(at_ns: int) -> str:
     """Hours, minutes, seconds with thousandths.
 
-    >>> _stamp(3_725_250_000_000)
+    >>> stamp(3_725_250_000_000)
     '01:02:05.250'
     """
     seconds, ms = divmod(round(at_ns * 1000 / NS_PER_S), 1000)

@@ -24,6 +24,7 @@ from kettle_core.scene.layout import Box
 from kettle_core.scene.scene import Layer, SceneSound
 from kettle_core.sound.background import Ducking
 from kettle_core.sound.stage import RATE_HZ
+from kettle_core.sound.tone import LIMITER_DBTP
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_core.timing.time_map import Piece, Source, TimeMap
 
@@ -86,6 +87,8 @@ class Plan:
     fade_out: int = 0
     # Of all that is heard, before peaks are limited.
     gain_db: float = 0.0
+    # What true peaks are limited to.
+    ceiling_dbtp: float = LIMITER_DBTP
     # Pieces that fade by themselves; their sounds say so in their lines.
     dips: tuple[Dip, ...] = ()
 

@@ -18,6 +18,8 @@ from kettle_core.sound.voice_level import DELAY_LIMITS_MS, GAIN_LIMITS_DB
 
 HUM_CHOICES = ("off", "auto", "50", "60")
 CEILING_DBTP = -1.0
+# The limiter may pass its own by a tenth.
+LIMITER_DBTP = CEILING_DBTP - 0.1
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from kettle_media.assembly.show import NO_FILES, show_of_assembly
 from kettle_media.durable import put_in_place
 from kettle_media.program.cells import Composed
 from kettle_media.program.program_file import Progress
+from kettle_media.program.program_sound import limited_for
 from kettle_media.program.write_show import write_show
 from kettle_media.take.align import GiveWay, go_on
 from kettle_media.take.folder import TakeFolder
@@ -42,7 +43,8 @@ def assemble(
     part = target.with_name(f".{target.stem}.part.mp4")
     with closing(show_of_assembly(takes, cuts, format_, False, give_way, files)) as show:
         # Stems are a take's; an assembly's are made when they are handed over.
-        plain = replace(show, plan=replace(show.plan, stems=()))
+        plan = limited_for(replace(show.plan, stems=()), format_.program)
+        plain = replace(show, plan=plan)
         try:
             write_show(plain, part, format_.program, Composed(target), on_progress)
             with Told(target, True, "{} cannot be written"):

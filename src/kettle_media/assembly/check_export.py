@@ -12,6 +12,8 @@ from kettle_core.assembly.export import MOVING, Export
 from kettle_core.picture.picture import Plane
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.loudness import LoudnessMeter
+from kettle_core.sound.tone import CEILING_DBTP
+from kettle_core.sound.true_peak import PeakMeter
 from kettle_media.assembly.check_moving import check_archive, check_moving
 from kettle_media.assembly.finding import Finding
 from kettle_media.assembly.meant import Meant, Sounds, places_seen
@@ -29,7 +31,7 @@ SAME_DB = 48.0
 # Sound is looked at in blocks of so many samples.
 BLOCK_SAMPLES = MASTER_HZ
 LATE_MS = 10.0
-LOUDNESS_LU = 1.0
+LOUDNESS_LU = 0.3
 HEARD = 1e-3
 
 
@@ -119,10 +121,11 @@ def _psnr_db(one: Plane, other: Plane) -> float:
 def _sound(
     path: Path, show: Show, order: Export, made: float | None, meant: Meant
 ) -> Iterator[Finding]:
-    """Where sound lies, and how loud the whole is."""
-    there, meter = Sounds(show.plan), LoudnessMeter(2, MASTER_HZ)
+    """Where sound lies, how loud the whole is, and how high it peaks."""
+    there, meter, peaks = Sounds(show.plan), LoudnessMeter(2, MASTER_HZ), PeakMeter(2)
     for at, block in _decoded(path):
         meter.take(block)
+        peaks.take(block)
         there.take(at, block)
     late = []
     for number, (place, kept) in enumerate(zip(there.places, there.kept, strict=True)):
@@ -137,6 +140,8 @@ def _sound(
     near = made is None or abs(lufs - made) <= LOUDNESS_LU
     told = f"{lufs:.1f} LUFS" + (f", {order.lufs:g} wanted" if order.lufs is not None else "")
     yield Finding("Loudness", told, near or not late)
+    dbtp = peaks.read().true_peak_dbtp
+    yield Finding("Peaks", f"{dbtp:.1f} dBTP, {CEILING_DBTP:g} at most", dbtp <= CEILING_DBTP)
 
 
 def _late_ms(there: Sound, wanted: Sound) -> float:

@@ -1,7 +1,7 @@
 """An assembly's program handed over as a file of a kind, size and loudness, checked."""
 
 import hashlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import closing, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -21,14 +21,16 @@ from kettle_core.assembly.export import (
 from kettle_core.assembly.export_costs import loudness_share
 from kettle_core.errors import CutError
 from kettle_core.picture.picture import Plane
+from kettle_core.program.plan import Plan
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
-from kettle_core.sound.loudness import LoudnessMeter
+from kettle_core.sound.levels import Sound
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.check_export import check_export
 from kettle_media.assembly.export_moving import write_frames, write_moving
 from kettle_media.assembly.export_sound import write_sound
 from kettle_media.assembly.finding import Finding
+from kettle_media.assembly.heard import Heard, leveled, measured
 from kettle_media.assembly.meant import Meant
 from kettle_media.assembly.peek import Peek
 from kettle_media.assembly.show import NO_FILES, show_of_assembly
@@ -48,12 +50,13 @@ from kettle_media.told import Told
 MOST_TRIES = 6
 # A size that hardly grows when more is allowed is as large as quality makes it.
 GROWS = 1.02
-SILENT_LUFS = -70.0
-MOST_GAIN_DB = 30.0
-# As near as nobody hears; measured again so often.
-NEAR_LU, LEVELED = 0.1, 2
 # As it was, and as it is with the gain that it gets then.
 USUAL_MEASURES = 2
+# Of their sound, where it is not kept as it is.
+CODECS = {
+    **{"mp4": "aac", "m4a": "aac", "mp3": "libmp3lame"},
+    **dict.fromkeys(("webm", "av1"), "libopus"),
+}
 CONTAINERS = {"mp4": "mp4", "webm": "webm", "av1": "webm"}
 
 
@@ -119,8 +122,7 @@ def export(
                 raise CutError(f"The file is not as it should be: {' '.join(bad)}", "out")
             size = part.stat().st_size
             with Told(target, True, "{} cannot be written"):
-                _write_chapters(target, work.show)
-                put_in_place(part, target)
+                _put_in_place(part, target, work.show)
             spool.remove()
         except Exception:
             spool.remove()
@@ -136,20 +138,27 @@ def export(
         return Exported(work.frames, length_s, size, tries, work.lufs_before, tuple(findings))
 
 
-def _write_chapters(target: Path, show: Show) -> None:
-    """Chapters as a file of their own, or none that is old."""
+def _put_in_place(part: Path, target: Path, show: Show) -> None:
+    """The file and its chapters in the place of what was there, or all as it was."""
     beside, plan = chapters_beside(target), show.plan
-    if show.chapters:
-        found = [Chapter(at_ns, title) for at_ns, title in show.chapters]
-        length_ns = round(plan.frames * NS_PER_S / plan.fps)
-        replace_file(beside, as_webvtt(found, length_ns).encode())
-    else:
-        beside.unlink(missing_ok=True)
+    fresh = beside.with_name(f".{beside.name}.part")
+    try:
+        if show.chapters:
+            found = [Chapter(at_ns, title) for at_ns, title in show.chapters]
+            length_ns = round(plan.frames * NS_PER_S / plan.fps)
+            replace_file(fresh, as_webvtt(found, length_ns).encode())
+        put_in_place(part, target)
+        if show.chapters:
+            put_in_place(fresh, beside)
+        else:
+            beside.unlink(missing_ok=True)
+    finally:
+        fresh.unlink(missing_ok=True)
 
 
 def chapters_beside(target: Path) -> Path:
-    """The file beside an export that has its chapters."""
-    return target.with_name(f"{target.stem}.chapters.vtt")
+    """The file beside an export that has its chapters: its own, whatever else has its stem."""
+    return target.with_name(f"{target.name}.chapters.vtt")
 
 
 def spool_beside(target: Path) -> Path:
@@ -186,7 +195,8 @@ class _Work:
         self._length_s = float(plan.frames / plan.fps)
         # Frames that measuring once counts for, and those that are still to be counted so.
         self._measure = loudness_share(order, self._mode) * plan.frames
-        self._measures_left = USUAL_MEASURES * self._measure if order.lufs is not None else 0.0
+        measures = USUAL_MEASURES if order.lufs is not None else 1 if order.kind in CODECS else 0
+        self._measures_left = measures * self._measure
 
     def make(self) -> int:
         """Write the file; gives how often it was encoded."""
@@ -198,9 +208,8 @@ class _Work:
             write_frames(self.show, self._part, self._told)
             return 1
         aim = first_aim(order, self._mode, self._length_s) if self._is_sized else None
-        if order.lufs is not None:
-            self._level(order.lufs)
-            self._measures_left = 0.0
+        self._level(aim)
+        self._measures_left = 0.0
         sizes: list[tuple[float, int]] = []
         fitting: list[tuple[int, Aim]] = []
         while True:
@@ -252,32 +261,32 @@ class _Work:
         (kbps, size), (more_kbps, more) = sizes[-2:]
         return more_kbps > kbps and more < GROWS * size
 
-    def _level(self, wanted: float) -> None:
-        """Bring the whole to a loudness, as near as its own allows."""
-        self.lufs = self.lufs_before = self._loudness()
-        gain_db = 0.0
-        for _ in range(LEVELED):
-            if self.lufs <= SILENT_LUFS or abs(wanted - self.lufs) < NEAR_LU:
-                return
-            # What the limiter took away is given once more.
-            before_db, gain_db = gain_db, min(gain_db + wanted - self.lufs, MOST_GAIN_DB)
-            if gain_db == before_db:
-                return
-            self.show = replace(self.show, plan=replace(self.show.plan, gain_db=gain_db))
-            self.lufs = self._loudness()
+    def _level(self, aim: Aim | None) -> None:
+        """Bring the whole to a loudness, as near as its own allows, and its peaks under theirs."""
+        order = self._order
+        codec = CODECS.get(order.kind, "")
+        kbps = aim.sound_kbps if aim else order.sound_kbps
+        if order.lufs is None and not codec:
+            return
 
-    def _loudness(self) -> float:
-        plan = self.show.plan
-        mix, meter = ProgramMix(plan, self.show.sounds.read), LoudnessMeter(2, MASTER_HZ)
+        def measure(plan: Plan) -> Heard:
+            return measured(self._blocks(plan), codec, kbps)
+
+        plan, before, now = leveled(self.show.plan, order.lufs, measure)
+        self.show = replace(self.show, plan=plan)
+        self.lufs_before, self.lufs = before.lufs, now.lufs
+
+    def _blocks(self, plan: Plan) -> Iterator[Sound]:
+        """The mix of a plan, a second at a time."""
+        mix = ProgramMix(plan, self.show.sounds.read)
         for first in range(0, plan.samples, MASTER_HZ):
             self._give_way()
-            meter.take(mix.read(min(MASTER_HZ, plan.samples - first)))
+            yield mix.read(min(MASTER_HZ, plan.samples - first))
             done = self._done + (first / plan.samples) * self._measure
             self._tell(round(done), self._total())
-        meter.take(mix.flush())
+        yield mix.flush()
         self._done += round(self._measure)
         self._measures_left = max(0.0, self._measures_left - self._measure)
-        return meter.read().integrated_lufs
 
     def _total(self, tries: int = 1) -> int:
         frames = self.show.plan.frames

@@ -10,12 +10,13 @@ import numpy as np
 from kettle_core.assembly.export import Export
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.mixing import to_integers
+from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.program.mix import ProgramMix
 from kettle_media.program.program_file import Progress
-from kettle_media.program.program_sound import Listen
+from kettle_media.program.program_sound import OPTIONS, Listen
 from kettle_media.program.show import Show
 from kettle_media.sound.sound_frames import frame_of
-from kettle_media.tags import NO_TAGS, Tags
+from kettle_media.tags import NO_TAGS, Tags, name_chapters
 from kettle_media.take.sound_track import MASTER_HZ
 from kettle_media.told import Told
 
@@ -26,6 +27,9 @@ KINDS = {
     "mp3": ("mp3", "libmp3lame", "fltp"),
     "m4a": ("ipod", "aac", "fltp"),
 }
+# What plays while it is loaded has its tables in front.
+CONTAINER_OPTIONS = {"wav": {"rf64": "auto"}, "m4a": {"movflags": "+faststart"}}
+WITHOUT_CHAPTERS = ("wav",)
 PIECE_SAMPLES = MASTER_HZ
 
 
@@ -40,8 +44,8 @@ def write_sound(
     """Write a show's mix with `tags`; `listen` gets it too. Raises TakeError, KettleError."""
     plan = show.plan
     container_name, codec, form = KINDS[order.kind]
-    options = {"rf64": "auto"} if order.kind == "wav" else {}
-    more = {"bits_per_raw_sample": "24"} if form == "s32" else {}
+    options = CONTAINER_OPTIONS.get(order.kind, {})
+    more = {"bits_per_raw_sample": "24"} if form == "s32" else OPTIONS.get(codec, {})
     mix, dither = ProgramMix(plan, show.sounds.read), np.random.default_rng(0)
     written = 0
     with (
@@ -54,6 +58,8 @@ def write_sound(
         else:
             stream.bit_rate = order.sound_kbps * 1000
         tags.put_into(container)
+        if show.chapters and order.kind not in WITHOUT_CHAPTERS:
+            name_chapters(container, show.chapters, round(plan.frames * NS_PER_S / plan.fps))
         for first in range(0, plan.samples + PIECE_SAMPLES, PIECE_SAMPLES):
             count = min(PIECE_SAMPLES, plan.samples - first)
             sound = mix.read(count) if count > 0 else mix.flush()

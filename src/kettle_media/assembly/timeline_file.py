@@ -1,43 +1,36 @@
-"""A cut list for other programs: OpenTimelineIO out and in, CMX 3600 edit decision lists out.
+"""A cut list for other programs: OpenTimelineIO out and in, edit decision lists out.
 
-A clip is a piece, in time of its take's program. What other programs have no word for (what was
-taken out, exact ns) stands in metadata under our name, and counts on the way back where the clip
-is still as it was written.
+A clip is a piece as it is laid, in whole frames of the program; beside the pictures lie their
+sounds and the music. What other programs have no word for (what was taken out, exact ns) stands in
+metadata under our name, and counts on the way back where the clip is still as it was written.
 
 References
 ----------
-OpenTimelineIO 0.18, https://opentimelineio.readthedocs.io; CMX 3600 by otio-cmx3600-adapter.
+OpenTimelineIO 0.18, https://opentimelineio.readthedocs.io.
 """
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 from kettle_core.assembly.cut_changes import tidied
-from kettle_core.assembly.cut_list import MOST_CARD_NS, CutList, Known, Piece, checked
+from kettle_core.assembly.cut_list import CutList, Known, Piece, checked
+from kettle_core.assembly.laid import Laid, laid
 from kettle_core.errors import CutError
 from kettle_core.rig.rig import Card
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.assembly.added_file import kept_name
 from kettle_media.assembly.cut_file import cuts_from_dict, cuts_to_dict
+from kettle_media.assembly.decision_list import decision_list
+from kettle_media.assembly.media import TakeMedia, with_besides
 from kettle_media.told import Told
 
 OURS = "vast-kettle"
-SUFFIXES = {".otio": "otio_json", ".edl": "cmx_3600"}
+SUFFIXES = (".otio", ".edl")
 MOST_BYTES = 50_000_000
 # What is said of the whole in the metadata.
 WHOLE = ("cards", "files", "fade_in_ms", "fade_out_ms", "music", "retold")
-
-
-@dataclass(frozen=True)
-class TakeMedia:
-    """A take as another program finds it: its name, its program's file, its length in ns."""
-
-    name: str
-    path: str
-    length_ns: int
 
 
 def write_timeline(
@@ -48,21 +41,26 @@ def write_timeline(
     Raises
     ------
     CutError
-        If the form is not known, or has no such frame rate.
+        If the form is not known, or a take is not there.
     TakeError
         If the file can't be written.
     """
-    import opentimelineio as otio  # a seventh of a second to import
-
-    adapter = SUFFIXES.get(path.suffix.lower())
-    if adapter is None:
+    suffix = path.suffix.lower()
+    if suffix not in SUFFIXES:
         raise CutError(f"Timelines are {' or '.join(SUFFIXES)} files, not “{path.name}”.", "out")
-    timeline = _timeline(cuts, fps, takes, name)
-    more = {"rate": float(fps)} if adapter == "cmx_3600" else {}
-    try:
-        text = otio.adapters.write_to_string(timeline, adapter, **more)
-    except Exception as error:  # adapters raise what they like
-        raise CutError(f"{path.name} can't be made of this cut list: {error}", "out") from error
+    media = with_besides(cuts, takes)
+
+    def media_of(take: str) -> TakeMedia:
+        if take not in media:
+            raise CutError(f"The cut list uses the take {take}, which is not there.", "cuts")
+        return media[take]
+
+    if suffix == ".edl":
+        text = decision_list(cuts, fps, media_of, name)
+    else:
+        import opentimelineio as otio  # a seventh of a second to import
+
+        text = otio.adapters.write_to_string(_timeline(cuts, fps, media_of, name), "otio_json")
     with Told(path, True, "{} cannot be written"):
         path.write_text(text)
 
@@ -89,7 +87,7 @@ def read_timeline(path: Path, fps: Fraction, takes: Mapping[str, TakeMedia]) -> 
     ours = _ours(timeline)
     whole = cuts_from_dict({name: value for name, value in ours.items() if name in WHOLE})
     known = Known({take: media.length_ns for take, media in takes.items()}, fps)
-    takes = {**takes, **_besides(whole)}
+    takes = with_besides(whole, takes)
     first = cuts_from_dict({"pieces": ours.get("out_first", [])})
     pieces: list[Piece] = list(first.pieces)
     for number, item in enumerate(tracks[0], 1):
@@ -101,44 +99,82 @@ def read_timeline(path: Path, fps: Fraction, takes: Mapping[str, TakeMedia]) -> 
     return checked(tidied(replace(whole, pieces=tuple(named))), known)
 
 
-def _besides(cuts: CutList) -> dict[str, TakeMedia]:
-    """Cards and files as if they were takes, by their ids."""
-    cards = {c.id: TakeMedia(c.card.text.partition("\n")[0], "", MOST_CARD_NS) for c in cuts.cards}
-    files = {f.id: TakeMedia(f.name, f"files/{kept_name(f)}", f.length_ns) for f in cuts.files}
-    return cards | files
-
-
-def _timeline(cuts: CutList, fps: Fraction, takes: Mapping[str, TakeMedia], name: str) -> Any:
+def _timeline(cuts: CutList, fps: Fraction, media_of: Callable[[str], TakeMedia], name: str) -> Any:
     import opentimelineio as otio
 
     timeline = otio.schema.Timeline(name)
-    track = otio.schema.Track("program", kind=otio.schema.TrackKind.Video)
-    timeline.tracks.append(track)
+    kinds = otio.schema.TrackKind
+    seen = otio.schema.Track("program", kind=kinds.Video)
+    heard = otio.schema.Track("sound", kind=kinds.Audio)
+    timeline.tracks.extend([seen, heard])
     out_first: list[Piece] = []
-    clips: list[tuple[Any, Piece, list[Piece]]] = []
-    takes = {**takes, **_besides(cuts)}
-    for piece in cuts.pieces:
-        if piece.out:
+    clips: list[tuple[Any, Laid, list[Piece]]] = []
+    for one in laid(cuts, fps):
+        piece = one.piece
+        if not one.is_seen:
             (clips[-1][2] if clips else out_first).append(piece)
             continue
-        media = takes.get(piece.take)
-        if media is None:
-            raise CutError(f"The cut list uses the take {piece.take}, which is not there.", "cuts")
-        clip = otio.schema.Clip(
-            name=media.name,
-            media_reference=_reference(media, cuts.card(piece.take), fps),
-            source_range=_range(Fraction(piece.from_ns), piece.length_ns, fps),
-        )
-        if piece.percent != 100:
-            clip.effects.append(otio.schema.LinearTimeWarp(time_scalar=float(piece.speed)))
-        track.append(clip)
-        clips.append((clip, piece, []))
+        media = media_of(piece.take)
+        clips.append((_clip(one, media, cuts.card(piece.take), fps), one, []))
+        seen.append(clips[-1][0])
+        has_sound = not cuts.card(piece.take) and (one.speed == 1 or piece.sound == "stretched")
+        span = _range(Fraction(0), one.end_ns - one.start_ns, fps)
+        gap = otio.schema.Gap(source_range=span)
+        heard.append(_clip(one, media, None, fps) if has_sound else gap)
+    if cuts.music and clips:
+        timeline.tracks.append(_music(cuts, media_of, clips[-1][1].end_ns, fps))
     plain = cuts_to_dict(cuts)
     whole = {name: plain[name] for name in WHOLE}
-    timeline.metadata[OURS] = {"version": 1, "out_first": _plain(out_first), **whole}
-    for clip, piece, out_after in clips:
-        clip.metadata[OURS] = {"piece": _plain([piece])[0], "out_after": _plain(out_after)}
+    timeline.metadata[OURS] = {"version": 2, "out_first": _plain(out_first), **whole}
+    for clip, one, out_after in clips:
+        clip.metadata[OURS] = {
+            "piece": _plain([one.piece])[0],
+            "out_after": _plain(out_after),
+            "written": _written(clip),
+            "from_ns": str(one.from_ns),
+            "speed": str(one.speed),
+        }
     return timeline
+
+
+def _clip(one: Laid, media: TakeMedia, card: Card | None, fps: Fraction) -> Any:
+    """A piece as it is laid: in a track it lasts as long as in the program."""
+    import opentimelineio as otio
+
+    clip = otio.schema.Clip(
+        name=media.name,
+        media_reference=_reference(media, card, fps),
+        source_range=_range(one.from_ns, one.end_ns - one.start_ns, fps),
+    )
+    if one.speed != 1:
+        clip.effects.append(otio.schema.LinearTimeWarp(time_scalar=float(one.speed)))
+    return clip
+
+
+def _music(
+    cuts: CutList, media_of: Callable[[str], TakeMedia], length_ns: Fraction, fps: Fraction
+) -> Any:
+    """The track of what is under the whole; a file goes on from its beginning when it has ended."""
+    import opentimelineio as otio
+
+    track = otio.schema.Track("music", kind=otio.schema.TrackKind.Audio)
+    bed = cuts.music.bed if cuts.music else ""
+    span = _range(Fraction(0), length_ns, fps)
+    if cuts.file(bed):
+        media = media_of(bed)
+        there = _reference(media, None, fps)
+        track.append(otio.schema.Clip(media.name, there, span))
+    else:
+        made = otio.schema.GeneratorReference(bed, "music", span, {"bed": bed})
+        track.append(otio.schema.Clip(bed, made, span))
+    return track
+
+
+def _written(clip: Any) -> list[float]:
+    """What says where a clip lies and how it runs, as other programs may change it."""
+    span = clip.trimmed_range()
+    scalars = [e.time_scalar for e in clip.effects if hasattr(e, "time_scalar")]
+    return [span.start_time.to_seconds(), span.duration.to_seconds(), *scalars]
 
 
 def _reference(media: TakeMedia, card: Card | None, fps: Fraction) -> Any:
@@ -159,19 +195,20 @@ def _pieces(clip: Any, number: int, fps: Fraction, takes: Mapping[str, TakeMedia
     take = known[0].take if known else _take_of(clip, takes)
     if take not in takes:
         raise CutError(f"Clip {number}, “{clip.name}”, is of no take of this tutorial.", "cuts")
-    scalars = [e.time_scalar for e in clip.effects if hasattr(e, "time_scalar")]
-    percent = round(100 * scalars[0]) if scalars else 100
-    span = clip.trimmed_range()
-    from_ns = round(span.start_time.to_seconds() * NS_PER_S)
-    length_ns = span.duration.to_seconds() * NS_PER_S * percent / 100
-    until_ns = round(from_ns + length_ns)
-    if known:
-        was = known[0]
+    start_s, length_s, *scalars = _written(clip)
+    written = ours.get("written", [])
+    if known and len(written) == 2 + len(scalars):
         # Seconds of other programs are floats: what is that near is as it was written.
-        near_ns = NS_PER_S / fps / 100
-        same = abs(was.from_ns - from_ns) < near_ns and abs(was.until_ns - until_ns) < near_ns
-        if same and was.percent == percent:
-            return [was, *after]
+        near_s = float(1 / fps / 100)
+        pairs = zip(written, (start_s, length_s, *scalars), strict=True)
+        if all(abs(was - now) < near_s for was, now in pairs):
+            return [known[0], *after]
+    percent = round(100 * scalars[0]) if scalars else 100
+    # Who has left the speed alone has left it as it was asked for.
+    if known and scalars and written[2:] == scalars:
+        percent = known[0].percent
+    from_ns = round(start_s * NS_PER_S)
+    until_ns = round(from_ns + length_s * NS_PER_S * (scalars[0] if scalars else 1))
     length = takes[take].length_ns
     return [Piece("p", take, max(0, from_ns), min(until_ns, length), percent=percent), *after]
 
@@ -188,11 +225,9 @@ def _take_of(clip: Any, takes: Mapping[str, TakeMedia]) -> str:
 def _range(start_ns: Fraction, length_ns: Fraction, fps: Fraction) -> Any:
     import opentimelineio as otio
 
-    frames = [float(ns * fps / NS_PER_S) for ns in (start_ns, length_ns)]
-    # Whole frames as such: a float of 29.97 leaves some behind the comma.
-    whole = [float(round(f)) if abs(f - round(f)) < 1e-3 else f for f in frames]
+    values = (float(round(ns * fps / NS_PER_S)) for ns in (start_ns, length_ns))
     return otio.opentime.TimeRange(
-        *(otio.opentime.RationalTime(value, float(fps)) for value in whole)
+        *(otio.opentime.RationalTime(value, float(fps)) for value in values)
     )
 
 

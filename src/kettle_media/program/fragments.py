@@ -15,7 +15,8 @@ import av
 
 # A fragment begins with each keyframe; what is shown first is known when the first one is whole.
 IN_FRAGMENTS = {"movflags": "+frag_keyframe+delay_moov+default_base_moof"}
-WHOLE = {"movflags": "+faststart"}
+# In its edit list a length is a whole number of these: none of a thousandth is 314 frames.
+WHOLE = {"movflags": "+faststart", "movie_timescale": "240000"}
 # Of what has been read so much is let go at once; somebody is told as often.
 STEP_BYTES = 1 << 22
 # Of fallocate(2): the file stays as long as it is, a part of it takes no room any more.

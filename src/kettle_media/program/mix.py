@@ -13,7 +13,7 @@ from kettle_core.program.plan import Plan, StemPlan
 from kettle_core.sound.background import Ducker
 from kettle_core.sound.levels import Sound, to_channels
 from kettle_core.sound.limiter import Limiter
-from kettle_core.sound.tone import CEILING_DBTP, panned_as
+from kettle_core.sound.tone import panned_as
 from kettle_media.durable import put_in_place
 from kettle_media.sound.sound_file import SoundFileWriter
 from kettle_media.take.sound_track import MASTER_HZ
@@ -41,20 +41,23 @@ def _add(into: Sound, line: SoundLine, first: int, read: Read, as_heard: bool) -
 class ProgramMix:
     """The mix, piece by piece from a sample on: levels, pan, ducking, true peak limited.
 
+    In mono it is mixed down first: what stands after the limiter raises nothing.
+
     Ducking and limiter remember what was before; begun anywhere but at the beginning they have
     forgotten it after `SETTLED_SAMPLES`.
     """
 
-    def __init__(self, plan: Plan, read: Read, first: int = 0) -> None:
+    def __init__(self, plan: Plan, read: Read, first: int = 0, channels: int = 2) -> None:
         self._plan, self._read = plan, read
         self._at = first
         ducks = plan.ducking.on or any(line.under_voices for line in plan.lines)
         self._ducker = Ducker(2, replace(plan.ducking, on=True)) if ducks else None
-        self._limiter = Limiter(2, CEILING_DBTP)
+        self._channels = channels
+        self._limiter = Limiter(channels, plan.ceiling_dbtp)
         self._straight = np.zeros((2, 0), np.float32)
 
     def read(self, samples: int) -> Sound:
-        """Go on by so many samples; gives what is ready of the mix, (2, N)."""
+        """Go on by so many samples; gives what is ready of the mix, (channels, N)."""
         first, self._at = self._at, self._at + samples
         straight = np.zeros((2, samples), np.float32)
         background = np.zeros((2, samples), np.float32)
@@ -81,7 +84,8 @@ class ProgramMix:
         """What is ready of the mix: as far as the backgrounds are."""
         ready = background.shape[1]
         mixed, self._straight = self._straight[:, :ready], self._straight[:, ready:]
-        return self._limiter.process(np.asarray(mixed + background, np.float32))
+        whole = np.asarray(mixed + background, np.float32)
+        return self._limiter.process(to_channels(whole, self._channels))
 
 
 class Stems:

@@ -33,7 +33,7 @@ from kettle_media.program.program_sound import (
     sound_packets,
 )
 from kettle_media.program.spool import Spool, Spooled
-from kettle_media.tags import NO_TAGS, Tags
+from kettle_media.tags import NO_TAGS, Tags, name_chapters
 from kettle_media.told import Told
 
 Progress = Callable[[int, int], None]
@@ -42,7 +42,6 @@ Look = Callable[[int, Plane], None]
 PACKETS_AHEAD = 64
 # A frame waits for at most two that are shown after it (B-frames, one of them referred to).
 REORDERED = 2
-NS_PER_MS = 1_000_000
 
 
 @dataclass(frozen=True)
@@ -130,21 +129,7 @@ def _describe(container: Any, made: ProgramWriting) -> None:
     made.tags.put_into(container)
     if made.chapters:
         length_ns = round(made.plan.frames * NS_PER_S / made.plan.fps)
-        starts = [at_ns for at_ns, _ in made.chapters]
-        container.set_chapters(
-            [
-                {
-                    "id": number,
-                    "start": at_ns // NS_PER_MS,
-                    "end": end_ns // NS_PER_MS,
-                    "time_base": Fraction(1, 1000),
-                    "metadata": {"title": title},
-                }
-                for number, ((at_ns, title), end_ns) in enumerate(
-                    zip(made.chapters, [*starts[1:], length_ns], strict=True)
-                )
-            ]
-        )
+        name_chapters(container, made.chapters, length_ns)
 
 
 def _mux(

@@ -3,7 +3,7 @@
 import contextlib
 from collections.abc import Callable, Generator, Iterator, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 from zlib import crc32
@@ -12,8 +12,10 @@ import av
 import numpy as np
 from av.error import FFmpegError
 
+from kettle_core.program.plan import Plan
 from kettle_core.rig.format import ProgramFormat
 from kettle_core.sound.levels import Sound
+from kettle_core.sound.tone import CEILING_DBTP
 from kettle_media.program.cells import Cell, Composed
 from kettle_media.program.mix import SETTLED_SAMPLES, ProgramMix, Stems
 from kettle_media.program.sound_cells import PACKET_SAMPLES
@@ -26,28 +28,37 @@ PIECE_SAMPLES = MASTER_HZ // 2
 SOUND_CODECS = {"aac": "aac", "opus": "libopus"}
 # libavcodec's other search for scale factors takes three times as long and is no nearer.
 OPTIONS = {"aac": {"aac_coder": "fast"}}
+LAYOUTS = {1: "mono", 2: "stereo"}
 # An encoder that begins in between knows after so many packets what it would have known.
 WARM_PACKETS = 8
 
 
+# By so much a decoder may pass what was encoded at so many kbit/s or more: noise and square waves
+# at the limiter's ceiling, measured.
+PASSES_DB = {"aac": ((160, 1.5), (96, 3.5), (0, 8.0)), "opus": ((160, 2.5), (0, 3.5))}
+
+
+def limited_for(plan: Plan, written: ProgramFormat) -> Plan:
+    """A plan whose peaks stay under the ceiling also where they were encoded and decoded."""
+    passes = PASSES_DB[written.sound_codec]
+    room_db = next(db for least, db in passes if written.sound_kbps >= least)
+    return replace(plan, ceiling_dbtp=CEILING_DBTP - room_db)
+
+
 def add_sound(container: Any, written: ProgramFormat) -> Any:
-    """Add a sound; libav resamples and mixes down what is given to it."""
+    """Add a sound; libav resamples what is given to it."""
     codec = SOUND_CODECS[written.sound_codec]
     options = OPTIONS.get(written.sound_codec)
     stream = container.add_stream(codec, rate=written.sample_rate_hz, options=options)
-    stream.layout, stream.bit_rate = _layout(written), written.sound_kbps * 1000
+    stream.layout, stream.bit_rate = LAYOUTS[written.channels], written.sound_kbps * 1000
     return stream
-
-
-def _layout(written: ProgramFormat) -> str:
-    return "mono" if written.channels == 1 else "stereo"
 
 
 def _own_encoder(written: ProgramFormat) -> Any:
     """An encoder as the stream's is, for AAC."""
     context: Any = av.CodecContext.create(SOUND_CODECS[written.sound_codec], "w")
     context.sample_rate, context.bit_rate = written.sample_rate_hz, written.sound_kbps * 1000
-    context.layout, context.format = _layout(written), "fltp"
+    context.layout, context.format = LAYOUTS[written.channels], "fltp"
     context.time_base = Fraction(1, written.sample_rate_hz)
     context.options = OPTIONS[written.sound_codec]
     context.open()
@@ -139,7 +150,8 @@ def _mixed(made: SoundWriting, begin: int, until: int) -> Iterator[tuple[int, So
 
 
 def _put_in(encoder: Any, sound: Sound, at: int) -> list[Any]:
-    frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound), format="fltp", layout="stereo")
+    layout = LAYOUTS[sound.shape[0]]
+    frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(sound), format="fltp", layout=layout)
     frame.sample_rate, frame.pts, frame.time_base = MASTER_HZ, at, Fraction(1, MASTER_HZ)
     return list(encoder.encode(frame))
 

@@ -11,7 +11,7 @@ from kettle_media.program.cells import Cell
 from kettle_media.program.mix import SETTLED_SAMPLES
 from kettle_media.take.sound_track import MASTER_HZ
 
-VERSION = 1
+VERSION = 2
 # An AAC packet has so many samples; the first one comes before the program and is silent.
 PACKET_SAMPLES = 1024
 CELL_PACKETS = 480
@@ -32,7 +32,7 @@ def sound_cells_of(
     total = -(-plan.samples // PACKET_SAMPLES) + 1
     if written.sound_codec != "aac" or written.sample_rate_hz != MASTER_HZ:
         return (Cell(0, total, ""),)
-    head = [VERSION, written.sound_kbps, written.channels, plan.ducking]
+    head = [VERSION, written.sound_kbps, written.channels, plan.ducking, plan.ceiling_dbtp]
     lines = sorted(plan.lines, key=lambda line: line.first_sample)
     found = []
     for first in range(0, total, CELL_PACKETS):

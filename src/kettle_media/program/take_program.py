@@ -16,6 +16,7 @@ from kettle_core.timing.time_map import Source, TimeMap
 from kettle_media.durable import put_in_place
 from kettle_media.program.cells import read_composed, write_composed
 from kettle_media.program.program_file import Progress
+from kettle_media.program.program_sound import limited_for
 from kettle_media.program.renderer import Renderer
 from kettle_media.program.show import Show
 from kettle_media.program.sources import TakeSources
@@ -115,7 +116,7 @@ def render_program(
             name = sources.rig.default_scene.name
             raise TakeError(f"Nothing of the scene “{name}” was recorded in {folder.path.name}.")
         take, written = Source("take", info.id), sources.rig.format.program
-        show = Show(plan, {take: sources}, sources.masks())
+        show = Show(limited_for(plan, written), {take: sources}, sources.masks())
         known = read_composed(folder.program_path)
         try:
             made = write_show(show, part, written, known, on_progress, folder.stems_path)

@@ -96,7 +96,7 @@ def write_show(
     with closing(Stems(changed, show.sounds.read, folder)) as stems:
 
         def mix_from(sample: int) -> ProgramMix:
-            return ProgramMix(plan, show.sounds.read, sample)
+            return ProgramMix(plan, show.sounds.read, sample, written.channels)
 
         sound = SoundWriting(plan.samples, written, made.sounds, known, mix_from, stems, listen)
         writing = ProgramWriting(

@@ -17,8 +17,8 @@ from kettle_core.errors import CutError, KettleError, TakeError
 from kettle_core.program.replay import replay
 from kettle_core.rig.format import Format
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.assembly.media import TakeMedia
 from kettle_media.assembly.show import opening_of, steps_of
-from kettle_media.assembly.timeline_file import TakeMedia
 from kettle_media.survey.survey import find_quiet
 from kettle_media.tags import Tags
 from kettle_media.take.folder import TakeFolder

@@ -90,7 +90,7 @@ class Exports(unittest.TestCase):
                         for c in file.chapters()]  # fmt: skip
                 self.assertEqual(said_by(file), ("Fold lines", TAGS.description))
             self.assertEqual(told, [(0, "Opening"), (1, "Fold"), (3, "Sew")])
-        beside = (self.room / "steps.chapters.vtt").read_text()
+        beside = (self.room / "steps.mp4.chapters.vtt").read_text()
         self.assertIn("00:00:01.000 --> 00:00:03.000\nFold\n", beside)
 
     def test_sound_alone_is_brought_to_a_loudness(self):

@@ -10,11 +10,13 @@ import opentimelineio as otio
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kettle_core.assembly.cut_list import CutList, Piece
-from kettle_core.assembly.laid import time_map
+from kettle_core.assembly.cut_list import CutList, Music, Piece
+from kettle_core.assembly.laid import laid, time_map
 from kettle_core.errors import CutError
-from kettle_media.assembly.timeline_file import TakeMedia, read_timeline, write_timeline
-from tests.core.assembly.test_cut_list import ONE, TWO, S, apart, cut_lists
+from kettle_core.rig.format import FRAME_RATES
+from kettle_media.assembly.media import TakeMedia
+from kettle_media.assembly.timeline_file import read_timeline, write_timeline
+from tests.core.assembly.test_cut_list import ONE, TWO, S, cut_lists
 
 MEDIA = {
     ONE: TakeMedia("Fold lines, take 1", "takes/one/program.mp4", 20 * S),
@@ -50,12 +52,14 @@ class Timelines(unittest.TestCase):
             return
         timeline = self.write(cuts)
         clips = list(timeline.video_tracks()[0])
-        piece, clip = (many[n % len(cuts.shown)] for many in (cuts.shown, clips))
-        self.assertAlmostEqual(clip.source_range.start_time.to_seconds(), piece.from_ns / S, 3)
-        self.assertAlmostEqual(clip.duration().to_seconds(), float(piece.length_ns) / S, 3)
-        length_s = sum(c.duration().to_seconds() for c in clips)
-        program_s = float(time_map(cuts, Fraction(30)).length_ns) / S
-        self.assertAlmostEqual(length_s, program_s, delta=len(clips) / 60 * apart(cuts) + 1e-6)
+        rows = [one for one in laid(cuts, Fraction(30)) if one.is_seen]
+        self.assertEqual(len(clips), len(rows))
+        one, clip = (many[n % len(rows)] for many in (rows, clips))
+        self.assertAlmostEqual(clip.source_range.start_time.value, one.from_ns * 30 / S, delta=0.5)
+        self.assertEqual(clip.duration().value, (one.end_ns - one.start_ns) * 30 / S)
+        program = time_map(cuts, Fraction(30)).length_ns * 30 / S
+        for track in timeline.tracks:
+            self.assertEqual(track.duration().value, program)
 
     def test_what_another_program_changed_counts(self):
         cuts = CutList(
@@ -104,15 +108,41 @@ class Timelines(unittest.TestCase):
         with self.assertRaisesRegex(CutError, "Item 3 is a gap"):
             read_timeline(self.path, Fraction(30), MEDIA)
 
-    def test_an_edit_decision_list_has_an_event_for_each_piece(self):
-        cuts = CutList((Piece("p1", ONE, 2 * S, 4 * S), Piece("p2", TWO, S, 5 * S, percent=200)))
+    def test_an_edit_decision_list_is_as_long_as_the_program_for_another_reader(self):
+        cuts = CutList(
+            (
+                Piece("p1", ONE, 2 * S + 7_000_000, 4 * S),
+                Piece("p2", TWO, S, 5 * S, percent=200),
+                Piece("p3", ONE, 4 * S, 9 * S, percent=1600, sound="stretched", fade_in_ms=200),
+                Piece("p4", ONE, 9 * S, 10 * S + 123_456_789),
+            ),
+            music=Music("bells"),
+        )
         path = self.path.with_suffix(".edl")
-        write_timeline(path, cuts, Fraction(30), MEDIA, "Fold lines")
-        again = otio.adapters.read_from_file(str(path), rate=30)
-        clips = [c for c in again.video_tracks()[0] if isinstance(c, otio.schema.Clip)]
-        spans = [(c.source_range.start_time.to_seconds(), c.duration().to_seconds()) for c in clips]
-        self.assertEqual(spans, [(2.0, 2.0), (1.0, 2.0)])
-        self.assertIn("M2", path.read_text())
+        for fps in map(Fraction, FRAME_RATES):
+            with self.subTest(fps=fps):
+                write_timeline(path, cuts, fps, MEDIA, 'Fold "lines"\nFCM: DROP FRAME')
+                rate = float(fps * (2 if fps == 15 else 1))
+                again = otio.adapters.read_from_file(str(path), rate=rate)
+                rows = [one for one in laid(cuts, fps) if one.is_seen]
+                for kind, count in ((again.video_tracks()[0], 4), (again.audio_tracks()[0], 3)):
+                    clips = [c for c in kind if isinstance(c, otio.schema.Clip)]
+                    self.assertEqual(len(clips), count)
+                seen = again.video_tracks()[0]
+                self.assertAlmostEqual(seen.duration().value / rate, float(rows[-1].end_ns / S), 6)
+                for clip, one in zip(seen, rows, strict=True):
+                    place = clip.source_range.start_time.value
+                    self.assertAlmostEqual(place, float(one.from_ns / S) * rate, delta=0.5001)
+                    scalars = [effect.time_scalar for effect in clip.effects]
+                    self.assertAlmostEqual((scalars or [1])[0], float(one.speed), delta=0.01)
+        text = path.read_text()
+        self.assertEqual(text.count("FCM:"), 2)
+        self.assertTrue(
+            text.startswith('TITLE: Fold "lines" FCM: DROP FRAME\nFCM: NON-DROP FRAME\n')
+        )
+        reels = {line.split()[1] for line in text.splitlines() if line[:3].isdecimal()}
+        self.assertEqual(reels, {"FOLDLIN1", "FOLDLIN2"})
+        self.assertIn("* MUSIC UNDER THE WHOLE: bells, -6 DB", text)
 
     def test_odd_files_are_refused_in_words(self):
         for text in ("", "{", "[]", json.dumps({"OTIO_SCHEMA": "Nothing.9"})):

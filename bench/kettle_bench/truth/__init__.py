@@ -1,0 +1,1 @@
+"""Results judged by programs that are not ours: ffmpeg, ffprobe, other readers, a browser."""
