@@ -64,6 +64,7 @@ def _lanes(wanted: str | None) -> list[list[Step | None]]:
             installing if wanted is None else None,
             beside("core", _tests("media", "tests.media")),
             beside("web", _tests("web", "tests.web")),
+            beside("core", _tests("results", "tests.results")),
             beside("core", _tests("commands and studio", "tests.cli", "tests.studio")),
             *(beside("core", step) for step in checks),
             beside("web", Step("javascript", [node(), "--test", "tests/js/"])),

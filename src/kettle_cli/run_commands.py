@@ -36,6 +36,8 @@ MESSAGE_BYTES, END_S = 65536, 5
 
 def demo(options: Namespace) -> int:
     """Make demo data and start everything."""
+    if options.yes and not options.fresh:
+        raise KettleError("--yes goes with --fresh.")
     if options.fresh and DATA.exists():
         _refuse_while_running("deleted")
         delete_data(DATA, options.yes)

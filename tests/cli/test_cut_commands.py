@@ -117,6 +117,18 @@ class CutCommands(PageCase):
              "There is no version “short”. There are: “whole”"),
             (("assemble", "Fold lines", "--cuts", file, "--out", self.room / "a.mp4"), "not in"),
             (("assemble", "Fold lines", "--out", self.room / "a.mov"), "written as .mp4"),
+            *((("export", "Fold lines", "--out", self.room / f"a.{kind}", *more), sentence)
+              for kind, more, sentence in (
+                  ("wav", ("--crf", 20), "--crf does nothing for a.wav"),
+                  ("m4a", ("--portrait",), "--portrait does nothing for a.m4a"),
+                  ("mp4", ("--av1",), "--av1 does nothing for a.mp4"),
+                  ("mp4", ("--fps", 5), "--fps does nothing for a.mp4"),
+                  ("gif", ("--lufs", -14), "--lufs does nothing for a.gif"),
+                  ("mp4", ("--aside", 10), "--aside goes with --portrait"),
+                  ("mp4", ("--max-mb", 3, "--crf", 20), "--crf does nothing beside --max-mb"),
+              )),
+            *((("export", settings.TAKES / "one", "--out", self.room / "a.wav", *more), "a take")
+              for more in (("--cuts", file), ("--version", "whole"))),
         ):  # fmt: skip
             with self.subTest(words[:2]):
                 self.assertIn(sentence, self.refused(*words))

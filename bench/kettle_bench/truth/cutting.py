@@ -119,12 +119,15 @@ class CutJudge:
         cuts = random_cuts(rng, self.take, self.length_ns, self.file)
         return cuts, replace(self.format, fps=RATES[seed % len(RATES)])
 
-    def faults(self, cuts: CutList, format_: Format) -> list[str]:
-        """What is wrong of a list's program and time lines, in words."""
+    def faults(self, cuts: CutList, format_: Format, shown: CutList | None = None) -> list[str]:
+        """What is wrong of a list's program and time lines, in words.
+
+        With another list that is `shown` it is tried whether the judge finds that.
+        """
         rows = [row for row in slowly_laid(cuts.shown, format_.fps) if row.end > row.first]
         if not rows:
             return []
-        path = self._composed(cuts, format_)
+        path = self._composed(shown or cuts, format_)
         return [
             *self._seen(rows, path, format_.fps),
             *self._heard(rows, cuts, path, format_.fps),

@@ -85,6 +85,19 @@ def probed(path: Path) -> Probed:
     )
 
 
+def times_of(path: Path) -> list[float]:
+    """When each frame of a file is shown, in s, as its container counts."""
+    what = ("-select_streams", "v:0", "-show_entries", "frame=best_effort_timestamp_time")
+    told = json.loads(_run(FFPROBE, "-v", "error", *what, "-of", "json", path))["frames"]
+    return [float(frame["best_effort_timestamp_time"]) for frame in told]
+
+
+def shown_s_of(path: Path) -> float:
+    """From the first frame of a file that is shown to the end of the last, in s."""
+    times = times_of(path)
+    return times[-1] - times[0] + (times[-1] - times[0]) / max(1, len(times) - 1)
+
+
 def loudness_of(path: Path) -> tuple[float, float]:
     """Integrated loudness in LUFS and true peak in dBTP, by ffmpeg's ebur128."""
     words = (FFMPEG, "-nostats", "-i", path, "-map", "0:a", "-af", "ebur128=peak=true")

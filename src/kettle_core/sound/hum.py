@@ -22,8 +22,12 @@ REACH_HZ = 0.6
 HIGHEST_HZ = 1600.0
 STANDS_OUT_DB = 7.0
 LEAST_S = 4.0
+# Windows are four times as long as the way from one to the next.
+HOP_S = 0.5
 SETTLE_S = 6.0
 SURE = 0.35
+# A line by itself: how far it stands out, and how evenly its phase turns from window to window.
+ONE_LINE_DB, STEADY, FEW_LINES = 15.0, 0.9, 3
 
 
 @dataclass(frozen=True)
@@ -71,7 +75,7 @@ def find_hum(sound: Sound, mains_hz: float | None = None) -> Hum | None:
         return None
     rate_hz = RATE_HZ // 12
     slow = thinned(thinned(mono, 4), 3)
-    size = 2 * rate_hz
+    size = round(4 * HOP_S * rate_hz)
     windows = np.lib.stride_tricks.sliding_window_view(slow, size)[:: size // 4]
     taper = np.hanning(size + 1)[:-1]
     spectra = np.fft.rfft(windows * taper, 4 * size)
@@ -95,19 +99,61 @@ def find_hum(sound: Sound, mains_hz: float | None = None) -> Hum | None:
         if _line(rise, per_hz, n * coarse_hz) > STANDS_OUT_DB
     ]
     if not standing:
-        return None
-    frequency_hz = _fine_frequency(spectra, power, per_hz, size // 4 / rate_hz, coarse_hz, standing)
+        return _one_line(spectra, power, rise, per_hz, size, mains_hz) if mains_hz else None
+    frequency_hz = _fine_frequency(spectra, power, per_hz, HOP_S, coarse_hz, standing)
     sure = float(np.clip((evidence - max(*others, 10.0)) / 60.0, 0, 1))
+    if mains_hz and sure < SURE:
+        return _one_line(spectra, power, rise, per_hz, size, mains_hz)
     # A comb beside the band pulls the coarse search to its edge, not the phases.
     if sure < SURE or abs(frequency_hz - coarse_hz) > 0.1:
         return None
+    return Hum(frequency_hz, sure, _harmonics(power, per_hz, size, frequency_hz, standing))
+
+
+def _harmonics(
+    power: FloatArray, per_hz: float, size: int, frequency_hz: float, standing: list[int]
+) -> tuple[Harmonic, ...]:
     # A Hann window's peak is half its length high; a line's power is half its square.
     scale = 2 / (size / 2) ** 2
-    harmonics = tuple(
-        Harmonic(n, 10 * float(np.log10(_line(power, per_hz, n * frequency_hz) * scale)))
-        for n in standing
-    )
-    return Hum(frequency_hz, sure, harmonics)
+    lines = ((n, _line(power, per_hz, n * frequency_hz) * scale) for n in standing)
+    return tuple(Harmonic(n, 10 * float(np.log10(line))) for n, line in lines)
+
+
+def _one_line(
+    spectra: NDArray[np.complex128],
+    power: FloatArray,
+    rise: FloatArray,
+    per_hz: float,
+    size: int,
+    mains_hz: float,
+) -> Hum | None:
+    """Hum of few lines, or of one, where somebody has named its frequency.
+
+    A line of music is where it is for a while; this one is always there, as narrow as a window
+    shows it, and its phase turns as evenly as a grid's.
+    """
+    found = [
+        (_line(rise, per_hz, n * f), n, float(f))
+        for n in range(1, FEW_LINES + 1)
+        for f in np.arange(mains_hz - REACH_HZ, mains_hz + REACH_HZ, 0.01)
+    ]
+    stands_db, number, coarse_hz = max(found)
+    if stands_db < ONE_LINE_DB:
+        return None
+    line = spectra[:, round(number * coarse_hz * per_hz)]
+    turned = line[1:] * np.conj(line[:-1])
+    steady = float(np.abs(turned.sum()) / np.abs(turned).sum())
+    if steady < STEADY:
+        return None
+    standing = [
+        n
+        for n in range(1, int(HIGHEST_HZ / coarse_hz) + 1)
+        if n == number or _line(rise, per_hz, n * coarse_hz) > ONE_LINE_DB
+    ]
+    frequency_hz = _fine_frequency(spectra, power, per_hz, HOP_S, coarse_hz, [number])
+    if abs(frequency_hz - mains_hz) > REACH_HZ:
+        return None
+    return Hum(frequency_hz, SURE, _harmonics(power, per_hz, size, frequency_hz, standing))
 
 
 def _line(values: FloatArray, per_hz: float, frequency_hz: float) -> float:

@@ -11,12 +11,11 @@ from collections.abc import Container
 from contextlib import suppress
 from itertools import chain
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 from uuid import uuid4
 
 import av
 import numpy as np
-from av.container import InputContainer
 
 from kettle_core.assembly.cut_list import AddedFile
 from kettle_core.errors import CutError
@@ -31,6 +30,8 @@ from kettle_media.told import Told
 MOST_FILE_S = 2 * 3600
 # Somebody may still be about to use what is younger.
 OLD_S = 24 * 3600
+# Stamps of a container are not exact; what lies further off is meant so.
+HOLE_S = 0.03
 
 
 def take_in(file: BinaryIO, name: str, folder: Path) -> AddedFile:
@@ -119,13 +120,16 @@ def sound_path(folder: Path, file: AddedFile) -> Path:
 
 
 def _picture_length_s(path: Path) -> float:
-    """Up to the end of its last frame, from its packets."""
+    """From the first frame that players show to the end of the last, from packets.
+
+    What an edit list hides is decoded, but not shown: its packets say so.
+    """
     with Told(path), open_foreign(path) as container:
-        stream = container.streams.video[0]
+        stream = seen_stream(container)
         times = [
             (packet.pts, packet.duration or 0)
             for packet in container.demux(stream)
-            if packet.pts is not None
+            if packet.pts is not None and not packet.is_discard
         ]
     if not times or stream.time_base is None:
         return 0.0
@@ -134,36 +138,66 @@ def _picture_length_s(path: Path) -> float:
     return float((last[0] - first + frame) * stream.time_base)
 
 
+def seen_stream(container: Any) -> Any:
+    """The video stream that players show: no cover picture, if there is another one."""
+    return container.streams.best("video")
+
+
+def first_seen_s(path: Path) -> float:
+    """When the first frame is shown, as its container counts; 0 without one. May raise PyAV's."""
+    with open_foreign(path) as container:
+        stream = seen_stream(container)
+        frame = next(container.decode(stream), None) if stream else None
+        return float(frame.time or 0.0) if frame else 0.0
+
+
 def _write_sound(path: Path, target: Path, shown: str) -> float:
-    """Its sound as a WAV file that begins where its picture does; gives its length in s."""
+    """Its sound as a WAV file that begins where its picture does; gives its length in s.
+
+    Each block lies where its own time says, which counts without what its encoder began with;
+    where some is missing there is silence.
+    """
     to_plain, dither = av.AudioResampler("fltp", "stereo", MASTER_HZ), np.random.default_rng(0)
+    most = MOST_FILE_S * MASTER_HZ
+    at_s: float | None = None
     with Told(path), open_foreign(path) as container:
-        lead = _lead_samples(container)
-        most = MOST_FILE_S * MASTER_HZ
+        stream = container.streams.best("audio")
+        begins_s = first_seen_s(path) if container.streams.video else None
+        if container.format.name == "avi":
+            # It has no stamps: libav counts its pictures from 1 on, and its sounds from 0.
+            rate = seen_stream(container).average_rate if container.streams.video else None
+            begins_s = begins_s - float(1 / rate) if rate and begins_s else begins_s
         with Told(target, True, "{} cannot be written"), wave.open(str(target), "wb") as out:
             out.setparams((2, 2, MASTER_HZ, 0, "NONE", ""))
-            out.writeframes(bytes(4 * max(0, lead)))
-            skip = max(0, -lead)
-            for frame in chain(container.decode(audio=0), [None]):
-                for plain in to_plain.resample(frame):
-                    block = np.asarray(plain.to_ndarray(), np.float32)
-                    skipped = min(skip, block.shape[1])
-                    skip, block = skip - skipped, block[:, skipped:]
-                    out.writeframes(to_integers(block, 16, dither).T.astype("<i2").tobytes())
+            skip = 0
+            for frame in chain(container.decode(stream), [None]):
+                if frame is not None:
+                    begins_s = frame.time or 0.0 if begins_s is None else begins_s
+                    now_s = (at_s or 0.0) if frame.time is None else frame.time - begins_s
+                    if at_s is None or abs(now_s - at_s) > HOLE_S:
+                        rest = [] if at_s is None else to_plain.resample(None)
+                        skip = _write(out, rest, skip, dither)
+                        to_plain = av.AudioResampler("fltp", "stereo", MASTER_HZ)
+                        place = round(now_s * MASTER_HZ)
+                        missing = min(most, place - out.tell())
+                        out.writeframes(bytes(4 * max(0, missing)))
+                        skip = max(0, -missing)
+                        at_s = now_s
+                    at_s += frame.samples / frame.sample_rate
+                skip = _write(out, to_plain.resample(frame), skip, dither)
                 if out.tell() > most:
                     raise _too_long(shown)
             return out.tell() / MASTER_HZ
 
 
-def _lead_samples(container: InputContainer) -> int:
-    """By how many samples its sound begins later than its picture."""
-    if not container.streams.video:
-        return 0
-    starts = [
-        (stream.start_time or 0) * (stream.time_base or 0)
-        for stream in (container.streams.audio[0], container.streams.video[0])
-    ]
-    return round((starts[0] - starts[1]) * MASTER_HZ)
+def _write(out: wave.Wave_write, blocks: Any, skip: int, dither: np.random.Generator) -> int:
+    """Write blocks without so many samples at first; gives how many of these are left."""
+    for plain in blocks:
+        block = np.asarray(plain.to_ndarray(), np.float32)
+        skipped = min(skip, block.shape[1])
+        skip, block = skip - skipped, block[:, skipped:]
+        out.writeframes(to_integers(block, 16, dither).T.astype("<i2").tobytes())
+    return skip
 
 
 def _too_long(shown: str) -> CutError:

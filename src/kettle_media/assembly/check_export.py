@@ -16,6 +16,7 @@ from kettle_core.sound.tone import CEILING_DBTP
 from kettle_core.sound.true_peak import PeakMeter
 from kettle_media.assembly.check_moving import check_archive, check_moving
 from kettle_media.assembly.finding import Finding
+from kettle_media.assembly.heard import decoded
 from kettle_media.assembly.meant import Meant, Sounds, places_seen
 from kettle_media.program.mix import SETTLED_SAMPLES, ProgramMix
 from kettle_media.program.renderer import Renderer
@@ -28,10 +29,9 @@ from kettle_media.told import Told
 WORSE_DB, LEAST_PSNR_DB = 3.0, 18.0
 # Nearer than a step of 255 on the average it is the picture, whatever lies beside it.
 SAME_DB = 48.0
-# Sound is looked at in blocks of so many samples.
-BLOCK_SAMPLES = MASTER_HZ
 LATE_MS = 10.0
-LOUDNESS_LU = 0.3
+# What was asked for; what was left alone differs by where windows begin.
+LOUDNESS_LU, AS_IT_WAS_LU = 0.3, 1.5
 HEARD = 1e-3
 
 
@@ -124,8 +124,9 @@ def _sound(
     """Where sound lies, how loud the whole is, and how high it peaks."""
     there, meter, peaks = Sounds(show.plan), LoudnessMeter(2, MASTER_HZ), PeakMeter(2)
     for at, block in _decoded(path):
-        meter.take(block)
-        peaks.take(block)
+        heard = block[:, max(0, -at) : max(0, show.plan.samples - at)]
+        meter.take(heard)
+        peaks.take(heard)
         there.take(at, block)
     late = []
     for number, (place, kept) in enumerate(zip(there.places, there.kept, strict=True)):
@@ -137,7 +138,8 @@ def _sound(
     words = ", ".join(f"{ms:+.1f}" for ms in late) or "nothing is heard"
     yield Finding("Sync", f"{words} ms" if late else words, all(abs(ms) < LATE_MS for ms in late))
     lufs = meter.read().integrated_lufs
-    near = made is None or abs(lufs - made) <= LOUDNESS_LU
+    most_lu = AS_IT_WAS_LU if order.lufs is None else LOUDNESS_LU
+    near = made is None or abs(lufs - made) <= most_lu
     told = f"{lufs:.1f} LUFS" + (f", {order.lufs:g} wanted" if order.lufs is not None else "")
     yield Finding("Loudness", told, near or not late)
     dbtp = peaks.read().true_peak_dbtp
@@ -161,22 +163,5 @@ def _mixed(show: Show, first: int, count: int) -> Sound:
 
 
 def _decoded(path: Path) -> Iterator[tuple[int, Sound]]:
-    """The sound of a file at 48 kHz, block by block, each with its first sample."""
-    to_plain = av.AudioResampler("fltp", "stereo", MASTER_HZ, BLOCK_SAMPLES)
-    at: int | None = None
-    with Told(path), av.open(str(path)) as container:
-        for frame in _ended(container.decode(audio=0)):
-            if at is None:
-                # An encoder's delay is told as the file's beginning, which players take for 0.
-                begins_s = (container.start_time or 0) / 1e6
-                at = round((float(frame.time or 0.0) - begins_s) * MASTER_HZ) if frame else 0
-            for plain in to_plain.resample(frame):
-                block: Sound = np.asarray(plain.to_ndarray(), np.float32)
-                yield at, block
-                at += block.shape[1]
-
-
-def _ended(frames: Iterator[Any]) -> Iterator[Any]:
-    """Frames, and None after the last one: what is still in a filter is wanted too."""
-    yield from frames
-    yield None
+    with Told(path):
+        yield from decoded(str(path))

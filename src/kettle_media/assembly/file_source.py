@@ -14,7 +14,7 @@ from kettle_core.picture.picture import Picture
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.assembly.added_file import file_path, sound_path
+from kettle_media.assembly.added_file import file_path, first_seen_s, seen_stream, sound_path
 from kettle_media.foreign import open_foreign
 from kettle_media.picture.frame_planes import frame_to_picture
 from kettle_media.program.renderer import BLACK, GREY
@@ -93,10 +93,10 @@ class FileSource:
         self._path = file_path(folder, file)
         self._sound = FileSound(sound_path(folder, file))
         with Told(self._path, sentence="The file {} cannot be read"):
+            self._starts_s = first_seen_s(self._path)
             self._container = open_foreign(self._path)
-        stream = self._container.streams.video[0]
+        self._stream = stream = seen_stream(self._container)
         stream.thread_type = "AUTO"
-        self._starts_s = float((stream.start_time or 0) * (stream.time_base or 0))
         # Pixels of some cameras are wider than they are high.
         self._pixel_shape = stream.sample_aspect_ratio or 1
         self._frames: Iterator[av.VideoFrame] = iter(())
@@ -120,7 +120,7 @@ class FileSource:
         is_before = now is not None and at_s < (now.time or 0.0) - NEAR_S
         if now is None or is_before or at_s > (now.time or 0.0) + JUMP_S:
             self._container.seek(max(0, int(at_s * av.time_base)))
-            self._frames = self._container.decode(video=0)
+            self._frames = self._container.decode(self._stream)
             self._now = self._next = None
         while True:
             if self._next is None:

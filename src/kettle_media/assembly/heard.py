@@ -1,8 +1,10 @@
 """How a mix is heard from a file: its loudness and true peak once it was encoded and decoded."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import chain
+from tempfile import NamedTemporaryFile
 from typing import Any
 
 import av
@@ -16,7 +18,9 @@ from kettle_core.sound.true_peak import PeakMeter
 from kettle_media.program.program_sound import OPTIONS
 from kettle_media.take.sound_track import MASTER_HZ
 
-DECODERS = {"aac": "aac", "libopus": "opus", "libmp3lame": "mp3float"}
+CONTAINERS = {"aac": "ipod", "libopus": "webm", "libmp3lame": "mp3"}
+# Sound is looked at in blocks of so many samples.
+BLOCK_SAMPLES = MASTER_HZ
 SILENT_LUFS = -70.0
 MOST_GAIN_DB = 30.0
 # As near as nobody hears; so much is an encoder that begins elsewhere given to do it otherwise.
@@ -36,41 +40,48 @@ class Heard:
 def measured(blocks: Iterable[Sound], codec: str = "", kbps: int = 0) -> Heard:
     """How (2, N) blocks at 48 kHz are heard from a file of a codec; as they are without one."""
     meter, peaks = LoudnessMeter(2, MASTER_HZ), PeakMeter(2)
-    for block in _through(blocks, codec, kbps) if codec in DECODERS else blocks:
-        meter.take(block)
-        peaks.take(block)
+    with NamedTemporaryFile() as file:
+        for block in _through(file.name, blocks, codec, kbps) if codec in CONTAINERS else blocks:
+            meter.take(block)
+            peaks.take(block)
     return Heard(meter.read().integrated_lufs, peaks.read().true_peak_dbtp)
 
 
-def _through(blocks: Iterable[Sound], codec: str, kbps: int) -> Iterable[Sound]:
-    """Blocks as they come out of a decoder."""
-    encoder: Any = av.CodecContext.create(codec, "w")
-    encoder.sample_rate, encoder.bit_rate, encoder.layout = MASTER_HZ, kbps * 1000, "stereo"
-    encoder.time_base, encoder.options = Fraction(1, MASTER_HZ), OPTIONS.get(codec, {})
-    encoder.format = encoder.codec.audio_formats[0].name
-    resampler = av.AudioResampler(encoder.format, "stereo", MASTER_HZ)
-    encoder.open()
-    decoder: Any = av.CodecContext.create(DECODERS[codec], "r")
-    decoder.extradata = encoder.extradata
-    plain = av.AudioResampler("fltp", "stereo", MASTER_HZ)
-    at = 0
+def _through(file: str, blocks: Iterable[Sound], codec: str, kbps: int) -> Iterator[Sound]:
+    """Blocks as they are decoded from a file."""
+    samples = 0
+    with av.open(file, "w", format=CONTAINERS[codec]) as container:
+        options = OPTIONS.get(codec, {})
+        stream: Any = container.add_stream(codec, rate=MASTER_HZ, layout="stereo", options=options)
+        stream.bit_rate = kbps * 1000
+        for block in blocks:
+            frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(block), "fltp", "stereo")
+            frame.sample_rate, frame.pts = MASTER_HZ, samples
+            frame.time_base = Fraction(1, MASTER_HZ)
+            container.mux(stream.encode(frame))
+            samples += block.shape[1]
+        container.mux(stream.encode(None))
+    for at, block in decoded(file):
+        yield block[:, max(0, -at) : max(0, samples - at)]
 
-    def decoded(packets: Iterable[Any]) -> Iterable[Sound]:
-        for packet in packets:
-            for frame in decoder.decode(packet):
-                # What an encoder begins with, and what fills its last packet, nobody hears.
-                begin, end = max(0, -(frame.pts or 0)), max(0, at - (frame.pts or 0))
-                for one in plain.resample(frame):
-                    yield np.asarray(one.to_ndarray()[:, begin:end], np.float32)
 
-    for block in blocks:
-        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(block), "fltp", "stereo")
-        frame.sample_rate, frame.pts, frame.time_base = MASTER_HZ, at, Fraction(1, MASTER_HZ)
-        at += block.shape[1]
-        for ready in resampler.resample(frame):
-            yield from decoded(encoder.encode(ready))
-    yield from decoded(encoder.encode(None))
-    yield from decoded([None])
+def decoded(file: str) -> Iterator[tuple[int, Sound]]:
+    """The sound of a file at 48 kHz, block by block, each with its first sample.
+
+    It begins where players begin: an encoder's delay comes before 0. Raises what PyAV does.
+    """
+    to_plain = av.AudioResampler("fltp", "stereo", MASTER_HZ, BLOCK_SAMPLES)
+    at: int | None = None
+    with av.open(file) as container:
+        for frame in chain(container.decode(audio=0), [None]):
+            if at is None:
+                # An encoder's delay is told as the file's beginning, which players take for 0.
+                begins_s = (container.start_time or 0) / 1e6
+                at = round((float(frame.time or 0.0) - begins_s) * MASTER_HZ) if frame else 0
+            for plain in to_plain.resample(frame):
+                block: Sound = np.asarray(plain.to_ndarray(), np.float32)
+                yield at, block
+                at += block.shape[1]
 
 
 def leveled(

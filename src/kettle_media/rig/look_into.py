@@ -27,18 +27,18 @@ def look_into(path: Path) -> dict[str, Any]:
     """
     picture = sound = None
     with open_foreign(path) as container:
-        if container.streams.video and path.suffix.lower() in VIDEO_ENDINGS:
-            stream = container.streams.video[0]
+        # What players show and play: a cover picture is none, nor a second sound.
+        stream = container.streams.best("video")
+        if stream and path.suffix.lower() in VIDEO_ENDINGS:
             rate = stream.average_rate or Fraction(25)
             fps = min(max(rate.limit_denominator(1001), FPS_LIMITS[0]), FPS_LIMITS[1])
             width, height = stream.width // 2 * 2, stream.height // 2 * 2
             if width >= 2 and height >= 2 and next(container.decode(stream), None):
                 picture = {"width": width, "height": height, "fps": str(fps)}
     with open_foreign(path) as container:
-        if container.streams.audio:
-            audio = container.streams.audio[0]
-            if any(frame.samples for frame in container.decode(audio)):
-                sound = {"channels": min(2, audio.codec_context.channels)}
+        audio = container.streams.best("audio")
+        if audio and any(frame.samples for frame in container.decode(audio)):
+            sound = {"channels": min(2, audio.codec_context.channels)}
     return {"picture": picture, "sound": sound}
 
 

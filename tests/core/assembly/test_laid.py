@@ -6,6 +6,7 @@ from fractions import Fraction
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from kettle_bench.truth.cutting import slowly_laid
 from kettle_core.assembly.cut_changes import at_speed
 from kettle_core.assembly.cut_list import CutList, Known, Piece, Place
 from kettle_core.assembly.excerpt import excerpt
@@ -34,37 +35,13 @@ def rows(draw):
     return CutList(tuple(pieces))
 
 
-def slow(pieces, fps):
-    """By the words of the rule, a stretch at a time: (first frame, end frame, from, until) each."""
-    frame, found, at, rest, ended = S / fps, [], Fraction(0), list(pieces), None
-    while rest:
-        run = [rest.pop(0)]
-        while rest and rest[0].from_ns == run[-1].until_ns and rest[0].percent == run[0].percent:
-            run.append(rest.pop(0))
-        goes_on = ended and ended[0] == run[0].from_ns
-        begins = ended[1] if goes_on else Fraction(run[0].from_ns)
-        asked, end = Fraction(run[0].percent, 100), Fraction(run[-1].until_ns)
-        speed = asked
-        if asked != 1:
-            frames = max(0, (2 * (end - begins) / asked / frame + 1) // 2)
-            speed = (end - begins) / (frames * frame) if frames else asked
-        first = at
-        for piece in run:
-            last = at + max(0, (2 * (piece.until_ns - begins) / speed / frame + 1) // 2)
-            found.append((first, last, *(begins + (x - at) * frame * speed for x in (first, last))))
-            first = last
-        reached = begins + (first - at) * frame * speed
-        ended = (run[-1].until_ns, reached if asked == 1 else max(reached, end))
-        at = first
-    return found
-
-
 class LaidPieces(unittest.TestCase):
     @given(rows(), st.sampled_from(RATES))
     def test_as_a_slow_model_lays_them(self, cuts, fps):
         there = [one for one in laid(cuts, fps) if not one.piece.out]
         frames = [(o.start_ns * fps / S, o.end_ns * fps / S, o.from_ns, o.until_ns) for o in there]
-        self.assertEqual(frames, slow(cuts.shown, fps))
+        slow = slowly_laid(cuts.shown, fps)
+        self.assertEqual(frames, [(row.first, row.end, row.from_ns, row.until_ns) for row in slow])
 
     @example(
         CutList((Piece("a", "t", 0, 6 * S), Piece("b", "t", 6 * S, 8950 * MS, percent=1600),

@@ -131,6 +131,31 @@ class Hums(unittest.TestCase):
         ):
             self.assertIsNone(find_hum(sound))
 
+    def test_one_line_is_enough_where_its_frequency_is_named(self):
+        voice = words(14)
+        level = float(np.sqrt(np.mean(voice**2)))
+        for frequency_hz, mains_hz in ((50.0, 50), (49.9, 50), (100.0, 50), (60.05, 60)):
+            with self.subTest(frequency_hz=frequency_hz):
+                line = sine(frequency_hz, 14, 2**0.5 * level * 10 ** (-5 / 20), 1)
+                sound = voice + line + noise(3, 14, 0.0008)
+                self.assertIsNone(find_hum(sound, 110 - mains_hz))
+                out = run_through(HumFilter(1, mains_hz), sound)
+                at_s = np.arange(8 * RATE_HZ, 14 * RATE_HZ) / RATE_HZ
+                turns = np.exp(-2j * np.pi * frequency_hz * at_s)
+                was, left = (abs(np.mean(x[0, 8 * RATE_HZ :] * turns)) for x in (line, out))
+                self.assertGreater(20 * np.log10(was / left), 25)
+
+    def test_where_nothing_hums_nothing_is_lost(self):
+        bass = sum(sine(49.0 * n, 12, 0.04 / n, 1) for n in (1, 2, 3))
+        bass = bass * (np.arange(bass.shape[1]) % 48_000 < 30_000)
+        for number in range(5):
+            voice = words(12, seed=number)
+            for sound in (voice, voice + bass):
+                for mains_hz in (50, 60):
+                    out = run_through(HumFilter(1, mains_hz), sound)
+                    lost_db = 10 * np.log10(np.mean(sound**2) / np.mean(out**2))
+                    self.assertLess(abs(lost_db), 0.5)
+
     def test_it_is_taken_out_and_the_voice_is_whole(self):
         voice = words(12)
         sound = voice + hum(50.03, 12, 0.05) + noise(5, 12, 0.0005)

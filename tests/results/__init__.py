@@ -1,0 +1,1 @@
+"""What comes out, judged by Debian's ffmpeg: short forms of `bench truth`."""
