@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PIL import Image
 
-from kettle_bench.truth.judges import is_faststart, loudness_of, probed
+from kettle_bench.truth.judges import is_faststart, loudness_of, probed, seeks_to
 from kettle_core.assembly.cut_list import CutList
 from kettle_core.assembly.export import MOVING, Export, Kind
 from kettle_core.rig.format import Format
@@ -73,6 +73,8 @@ def _told(path: Path, order: Export, wanted_s: float, frames: int) -> Iterator[s
         yield f"{told.length_s:.3f} s instead of {wanted_s:.3f}"
     if order.has_picture and told.frames != frames:
         yield f"{told.frames} frames of {frames}"
+    if order.has_picture and not all(seeks_to(path, at_s) for at_s in range(int(wanted_s))):
+        yield "it can't be jumped about in"
     size = path.stat().st_size
     if order.max_mb and size > order.max_mb * 1e6:
         yield f"{size} bytes"

@@ -92,6 +92,12 @@ def times_of(path: Path) -> list[float]:
     return [float(frame["best_effort_timestamp_time"]) for frame in told]
 
 
+def seeks_to(path: Path, at_s: float) -> bool:
+    """Whether a frame is there when a player jumps to a time."""
+    words = ("-ss", str(at_s), "-i", path, "-frames:v", "1", "-vf", f"scale={BITS}:1,format=gray")
+    return len(_run(FFMPEG, "-v", "error", *words, "-f", "rawvideo", "-")) == BITS
+
+
 def shown_s_of(path: Path) -> float:
     """From the first frame of a file that is shown to the end of the last, in s."""
     times = times_of(path)

@@ -73,11 +73,15 @@ class DeviceInfo:
     def lighter_than(self, mode: Mode) -> Mode | None:
         """The most that it offers with fewer pixels a second than a mode, if there is such.
 
-        >>> modes = (Mode(1920, 1080, Fraction(60)), Mode(1280, 720, Fraction(60)))
-        >>> DeviceInfo("d", "Display", "display", modes).lighter_than(modes[0]).in_words()
-        '1280 × 720 px · 60 fps'
+        None that is faster: more pictures a second are more work for all that comes after.
+
+        >>> modes = tuple(Mode(*m) for m in ((1280, 720, 30), (640, 360, 60), (640, 480, 30)))
+        >>> DeviceInfo("w", "Webcam", "webcam", modes).lighter_than(modes[0]).in_words()
+        '640 × 480 px · 30 fps'
         """
-        lighter = [m for m in self.modes if m.pixels_per_s < mode.pixels_per_s]
+        lighter = [
+            m for m in self.modes if m.pixels_per_s < mode.pixels_per_s and m.fps <= mode.fps
+        ]
         return max(lighter, key=lambda m: m.pixels_per_s, default=None)
 
     @property
