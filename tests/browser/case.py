@@ -73,7 +73,7 @@ RELEASED = "window.removeEventListener('click', window.press, true)"
 # A radio button that is chosen already does nothing.
 TICKS = "input:is([type=checkbox], [type=radio]:not(:checked))"
 CONTROLS = f"main :is(a[href], button:enabled, summary, {TICKS})"
-MOST_CONTROLS = 30
+MOST_CONTROLS = 120
 
 
 def free_port():

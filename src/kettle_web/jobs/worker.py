@@ -42,7 +42,7 @@ def work(queue: str) -> None:
     from django.db import DatabaseError, close_old_connections
 
     from kettle_engine.process import work_frame_by_frame
-    from kettle_web.jobs.doing import run_job, say_alive
+    from kettle_web.jobs.running import run_job, say_alive
     from kettle_web.jobs.services import SOON, take_next
 
     work_frame_by_frame()
