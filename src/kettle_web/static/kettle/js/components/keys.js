@@ -102,6 +102,14 @@ export function mount() {
     },
     { ...on, capture: true },
   );
+  // Who comes back to it by keys means it.
+  document.addEventListener(
+    "focusout",
+    (event) => {
+      if (event.target === pointed) pointed = null;
+    },
+    on,
+  );
   document.addEventListener(
     "click",
     (event) => {
