@@ -23,7 +23,8 @@ SHOWN = """async ([times, bits]) => {
   const pen = canvas.getContext("2d", { willReadFrequently: true });
   const shown = [];
   for (const at of times) {
-    const there = new Promise((done) => { video.onseeked = done; });
+    // Sought is not yet shown: a busy machine still has the frame before.
+    const there = new Promise((done) => { video.requestVideoFrameCallback(done); });
     video.currentTime = at;
     await there;
     pen.drawImage(video, 0, 0, bits, 1);
@@ -72,7 +73,8 @@ def chromium_faults(
     numbers : of each frame, at the coded take's own rate; every seventh is looked at
     clicks_s : when clicks are to be heard
     """
-    places = range(0, len(numbers), STEP)
+    # Not the first one, which is shown already.
+    places = range(STEP, len(numbers), STEP)
     times_s = [float((place + 0.5) / FPS) for place in places]
     shown, length_s, found = shown_in_chromium(browser, path, times_s)
     wrong = [
