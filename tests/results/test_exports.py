@@ -16,7 +16,7 @@ from kettle_core.assembly.export import Export
 from kettle_core.program.cues import Step, ToScene
 from kettle_core.rig.format import Format
 from kettle_media.assembly.export_file import chapters_beside, export
-from kettle_media.assembly.heard import measured
+from kettle_media.assembly.heard import coded, measured
 from kettle_media.take.cues import write_cues
 from tests.fixtures import copied_take
 
@@ -65,6 +65,8 @@ class Handed(unittest.TestCase):
     def test_what_is_encoded_is_measured_as_it_is_heard(self):
         square = np.sign(np.sin(np.arange(3 * HZ) * 2 * np.pi * 220 / HZ)).astype(np.float32) * 0.8
         blocks = [np.stack([square, square])[:, at : at + HZ] for at in range(0, 3 * HZ, HZ)]
-        plain, coded = measured(blocks), measured(blocks, "aac", 32)
-        self.assertGreater(coded.peak_dbtp, plain.peak_dbtp + 1)
-        self.assertLess(abs(measured(blocks, "libmp3lame", 256).lufs - plain.lufs), 0.3)
+        path, plain = self.room / "heard", measured(blocks)
+        few, many = (measured(coded(blocks, *how, path)) for how in (("aac", 32), ("aac", 256)))
+        self.assertGreater(few.peak_dbtp, plain.peak_dbtp + 1)
+        self.assertLess(abs(many.lufs - plain.lufs), 0.3)
+        self.assertFalse(path.exists())

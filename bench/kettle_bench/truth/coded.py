@@ -5,6 +5,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kettle_core.errors import DeviceError
 from kettle_core.rig.devices import Capture, DeviceInfo, Event, Mode, Surrounding
@@ -66,7 +67,7 @@ class _Coded:
         """Nothing is open."""
 
 
-def coded_picture(number: int) -> "np.ndarray[tuple[int, ...], np.dtype[np.uint8]]":
+def coded_picture(number: int) -> NDArray[np.uint8]:
     """An I420 buffer (HIGH * 3 / 2, WIDE) with a number in bars, the lowest bit on the left."""
     bits = [235 if number >> bit & 1 else 16 for bit in range(BITS)]
     luma = np.repeat(np.array(bits, np.uint8), WIDE // BITS)
@@ -74,7 +75,7 @@ def coded_picture(number: int) -> "np.ndarray[tuple[int, ...], np.dtype[np.uint8
     return np.concatenate([np.broadcast_to(luma, (HIGH, WIDE)), grey])
 
 
-def _clicks(block: int) -> "np.ndarray[tuple[int, ...], np.dtype[np.float32]]":
+def _clicks(block: int) -> NDArray[np.float32]:
     found = np.zeros((1, BLOCK), np.float32)
     first = block * BLOCK
     for second in range(first // HZ, (first + BLOCK) // HZ + 2):

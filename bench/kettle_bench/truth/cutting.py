@@ -9,7 +9,7 @@ from random import Random
 from kettle_bench.truth.coded import FPS
 from kettle_bench.truth.judges import clicks_in, numbers_in, probed, sound_in
 from kettle_core.assembly.cut_list import AddedFile, CutList, Piece, TitleCard
-from kettle_core.rig.format import Format
+from kettle_core.rig.format import FRAME_RATES, Format
 from kettle_core.rig.rig import Card
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.added_file import take_in
@@ -18,10 +18,7 @@ from kettle_media.assembly.media import TakeMedia
 from kettle_media.assembly.timeline_file import write_timeline
 from kettle_media.take.folder import TakeFolder
 
-RATES = tuple(
-    Fraction(*one) for one in ((15, 1), (24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1),
-                               (48, 1), (50, 1), (60000, 1001), (60, 1))
-)  # fmt: skip
+RATES = tuple(map(Fraction, FRAME_RATES))
 SPEEDS = (10, 50, 80, 125, 150, 200, 400, 1600, 6400)
 # Of stretched sounds these are judged: what runs faster has no click left that could be told.
 HEARD_AT = range(50, 201)

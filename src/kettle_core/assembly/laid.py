@@ -38,6 +38,11 @@ class Laid:
             return self.piece.speed
         return (self.until_ns - self.from_ns) / (self.end_ns - self.start_ns)
 
+    @property
+    def is_heard(self) -> bool:
+        """Whether its take's sound is: as it was recorded, or stretched."""
+        return self.speed == 1 or self.piece.sound == "stretched"
+
     def program_ns(self, take_ns: Fraction | int) -> Fraction:
         """When a place of its take is seen; of one that is not, its nearer end."""
         at_ns = self.start_ns + (take_ns - self.from_ns) / self.speed

@@ -6,32 +6,23 @@ bits, from which any sample is read at once. Both are there, or neither is.
 
 import hashlib
 import time
-import wave
 from collections.abc import Container
 from contextlib import suppress
-from itertools import chain
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import BinaryIO
 from uuid import uuid4
-
-import av
-import numpy as np
 
 from kettle_core.assembly.cut_list import AddedFile
 from kettle_core.errors import CutError
-from kettle_core.sound.mixing import to_integers
 from kettle_core.timing.ticks import NS_PER_S
+from kettle_media.assembly.as_played import picture_length_s, write_sound
 from kettle_media.durable import put_in_place
-from kettle_media.foreign import open_foreign
 from kettle_media.rig.intake import playable_ending, receive
-from kettle_media.take.sound_track import MASTER_HZ
 from kettle_media.told import Told
 
 MOST_FILE_S = 2 * 3600
 # Somebody may still be about to use what is younger.
 OLD_S = 24 * 3600
-# Stamps of a container are not exact; what lies further off is meant so.
-HOLE_S = 0.03
 
 
 def take_in(file: BinaryIO, name: str, folder: Path) -> AddedFile:
@@ -60,10 +51,12 @@ def take_in(file: BinaryIO, name: str, folder: Path) -> AddedFile:
         probe = receive(file, part, name, CutError)
         with part.open("rb") as kept:
             digest = hashlib.file_digest(kept, "sha256").hexdigest()
-        picture_s = _picture_length_s(part) if probe.picture else 0.0
+        picture_s = picture_length_s(part) if probe.picture else 0.0
         if picture_s > MOST_FILE_S:
             raise _too_long(shown)
-        heard_s = _write_sound(part, sound, shown) if probe.sound else 0.0
+        heard_s = write_sound(part, sound, MOST_FILE_S) if probe.sound else 0.0
+        if heard_s > MOST_FILE_S:
+            raise _too_long(shown)
         made = AddedFile(
             "file",
             name[:200],
@@ -117,87 +110,6 @@ def file_path(folder: Path, file: AddedFile) -> Path:
 def sound_path(folder: Path, file: AddedFile) -> Path:
     """Where the sound of a file lies, if it has one."""
     return folder / f"{file.digest}.sound.wav"
-
-
-def _picture_length_s(path: Path) -> float:
-    """From the first frame that players show to the end of the last, from packets.
-
-    What an edit list hides is decoded, but not shown: its packets say so.
-    """
-    with Told(path), open_foreign(path) as container:
-        stream = seen_stream(container)
-        times = [
-            (packet.pts, packet.duration or 0)
-            for packet in container.demux(stream)
-            if packet.pts is not None and not packet.is_discard
-        ]
-    if not times or stream.time_base is None:
-        return 0.0
-    first, last = min(times)[0], max(times)
-    frame = last[1] or (1 / ((stream.average_rate or 25) * stream.time_base))
-    return float((last[0] - first + frame) * stream.time_base)
-
-
-def seen_stream(container: Any) -> Any:
-    """The video stream that players show: no cover picture, if there is another one."""
-    return container.streams.best("video")
-
-
-def first_seen_s(path: Path) -> float:
-    """When the first frame is shown, as its container counts; 0 without one. May raise PyAV's."""
-    with open_foreign(path) as container:
-        stream = seen_stream(container)
-        frame = next(container.decode(stream), None) if stream else None
-        return float(frame.time or 0.0) if frame else 0.0
-
-
-def _write_sound(path: Path, target: Path, shown: str) -> float:
-    """Its sound as a WAV file that begins where its picture does; gives its length in s.
-
-    Each block lies where its own time says, which counts without what its encoder began with;
-    where some is missing there is silence.
-    """
-    to_plain, dither = av.AudioResampler("fltp", "stereo", MASTER_HZ), np.random.default_rng(0)
-    most = MOST_FILE_S * MASTER_HZ
-    at_s: float | None = None
-    with Told(path), open_foreign(path) as container:
-        stream = container.streams.best("audio")
-        begins_s = first_seen_s(path) if container.streams.video else None
-        if container.format.name == "avi":
-            # It has no stamps: libav counts its pictures from 1 on, and its sounds from 0.
-            rate = seen_stream(container).average_rate if container.streams.video else None
-            begins_s = begins_s - float(1 / rate) if rate and begins_s else begins_s
-        with Told(target, True, "{} cannot be written"), wave.open(str(target), "wb") as out:
-            out.setparams((2, 2, MASTER_HZ, 0, "NONE", ""))
-            skip = 0
-            for frame in chain(container.decode(stream), [None]):
-                if frame is not None:
-                    begins_s = frame.time or 0.0 if begins_s is None else begins_s
-                    now_s = (at_s or 0.0) if frame.time is None else frame.time - begins_s
-                    if at_s is None or abs(now_s - at_s) > HOLE_S:
-                        rest = [] if at_s is None else to_plain.resample(None)
-                        skip = _write(out, rest, skip, dither)
-                        to_plain = av.AudioResampler("fltp", "stereo", MASTER_HZ)
-                        place = round(now_s * MASTER_HZ)
-                        missing = min(most, place - out.tell())
-                        out.writeframes(bytes(4 * max(0, missing)))
-                        skip = max(0, -missing)
-                        at_s = now_s
-                    at_s += frame.samples / frame.sample_rate
-                skip = _write(out, to_plain.resample(frame), skip, dither)
-                if out.tell() > most:
-                    raise _too_long(shown)
-            return out.tell() / MASTER_HZ
-
-
-def _write(out: wave.Wave_write, blocks: Any, skip: int, dither: np.random.Generator) -> int:
-    """Write blocks without so many samples at first; gives how many of these are left."""
-    for plain in blocks:
-        block = np.asarray(plain.to_ndarray(), np.float32)
-        skipped = min(skip, block.shape[1])
-        skip, block = skip - skipped, block[:, skipped:]
-        out.writeframes(to_integers(block, 16, dither).T.astype("<i2").tobytes())
-    return skip
 
 
 def _too_long(shown: str) -> CutError:

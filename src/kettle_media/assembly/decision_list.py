@@ -42,7 +42,8 @@ def decision_list(
     reels = _reels(cuts, {one.piece.take: media_of(one.piece.take) for one in rows})
     lines = [f"TITLE: {one_line(name)}", "FCM: NON-DROP FRAME"]
     for number, one in enumerate(rows, 1):
-        lines += ["", *_event(number, one, reels[one.piece.take], rate, base)]
+        channel = "B" if one.is_heard and not cuts.card(one.piece.take) else "V"
+        lines += ["", *_event(number, one, reels[one.piece.take], channel, rate, base)]
         lines += _said_of(one, cuts, media_of(one.piece.take))
         if number == 1:
             # Before the first event some readers take no comments.
@@ -69,13 +70,14 @@ def one_line(text: str) -> str:
     return " ".join("".join(c if c.isprintable() else " " for c in text).split())
 
 
-def _event(number: int, one: Laid, reel: str, rate: Fraction, base: int) -> Iterator[str]:
+def _event(
+    number: int, one: Laid, reel: str, channel: str, rate: Fraction, base: int
+) -> Iterator[str]:
     first, end = (round(ns * rate / NS_PER_S) for ns in (one.start_ns, one.end_ns))
     source = round(one.from_ns * rate / NS_PER_S)
     until = source + max(1, round((end - first) * one.speed))
-    heard = "B" if one.piece.percent == 100 or one.piece.sound == "stretched" else "V"
     codes = " ".join(code(frame, base) for frame in (source, until, first, end))
-    yield f"{number:03d}  {reel:<8} {heard:<5} C        {codes}"
+    yield f"{number:03d}  {reel:<8} {channel:<5} C        {codes}"
     if one.speed != 1:
         yield f"M2   {reel:<8} {float(one.speed * rate):06.1f}                {code(source, base)}"
 

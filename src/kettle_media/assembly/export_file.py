@@ -30,7 +30,7 @@ from kettle_media.assembly.check_export import check_export
 from kettle_media.assembly.export_moving import write_frames, write_moving
 from kettle_media.assembly.export_sound import write_sound
 from kettle_media.assembly.finding import Finding
-from kettle_media.assembly.heard import Heard, leveled, measured
+from kettle_media.assembly.heard import Heard, coded, leveled, measured
 from kettle_media.assembly.meant import Meant
 from kettle_media.assembly.peek import Peek
 from kettle_media.assembly.show import NO_FILES, show_of_assembly
@@ -52,8 +52,6 @@ MOST_TRIES = 6
 GROWS = 1.02
 # As it was, and as it is with the gain that it gets then.
 USUAL_MEASURES = 2
-# What peaks too high all the same is encoded again with so much lower peaks.
-PEAK_TRIES, LOWER_DB = 3, 0.4
 # Of their sound, where it is not kept as it is.
 CODECS = {
     **{"mp4": "aac", "m4a": "aac", "mp3": "libmp3lame"},
@@ -118,11 +116,7 @@ def export(
         work = _Work(show, order, part, on_progress, give_way, tags, spool, peek)
         try:
             tries = work.make()
-            for _ in range(PEAK_TRIES):
-                findings = check_export(part, work.show, order, work.lufs, work.frames, work.meant)
-                if all(found.good or found.name != "Peaks" for found in findings):
-                    break
-                tries += work.lower()
+            findings = check_export(part, work.show, order, work.lufs, work.frames, work.meant)
             bad = [found.words for found in findings if not found.good]
             if bad:
                 raise CutError(f"The file is not as it should be: {' '.join(bad)}", "out")
@@ -147,7 +141,7 @@ def export(
 def _put_in_place(part: Path, target: Path, show: Show) -> None:
     """The file and its chapters in the place of what was there, or all as it was."""
     beside, plan = chapters_beside(target), show.plan
-    fresh = beside.with_name(f".{beside.name}.part")
+    fresh = target.with_name(f".{target.name}.part.vtt")
     try:
         if show.chapters:
             found = [Chapter(at_ns, title) for at_ns, title in show.chapters]
@@ -194,7 +188,6 @@ class _Work:
         self.lufs_before: float | None = None
         self.lufs: float | None = None
         self.meant = Meant(show.plan)
-        self._aim: Aim | None = None
         # As many frames as the file is to have.
         self.frames = show.plan.frames
         plan = show.plan
@@ -222,7 +215,6 @@ class _Work:
         while True:
             name = self._name(aim)
             known = self._spool.tried(name)
-            self._aim = aim
             if known is None:
                 self._encode(aim, plan.frames)
             size = known or self._part.stat().st_size
@@ -239,7 +231,6 @@ class _Work:
                 if best == (size, aim):
                     return len(sizes)
                 if best:
-                    self._aim = best[1]
                     # No size lies nearer; the best of them is made once more.
                     self._encode(best[1], plan.frames)
                     return len(sizes) + 1
@@ -251,16 +242,6 @@ class _Work:
             if known is None:
                 self._spool.note(name, size)
             aim = following
-
-    def lower(self) -> int:
-        """Encode once more with lower peaks: an encoder may do it otherwise than it was tried."""
-        plan = self.show.plan
-        self.show = replace(
-            self.show, plan=replace(plan, ceiling_dbtp=plan.ceiling_dbtp - LOWER_DB)
-        )
-        self.meant = Meant(self.show.plan)
-        self._encode(self._aim, plan.frames)
-        return 1
 
     def _name(self, aim: Aim | None) -> str:
         """Says all that a try hangs on."""
@@ -287,9 +268,11 @@ class _Work:
         kbps = aim.sound_kbps if aim else order.sound_kbps
         if order.lufs is None and not codec:
             return
+        beside = self._part.with_name(f"{self._part.name}.heard")
 
         def measure(plan: Plan) -> Heard:
-            return measured(self._blocks(plan), codec, kbps)
+            blocks = self._blocks(plan)
+            return measured(coded(blocks, codec, kbps, beside) if codec else blocks)
 
         plan, before, now = leveled(self.show.plan, order.lufs, measure)
         self.show = replace(self.show, plan=plan)

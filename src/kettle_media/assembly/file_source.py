@@ -14,7 +14,8 @@ from kettle_core.picture.picture import Picture
 from kettle_core.sound.levels import Sound
 from kettle_core.sound.tone import Tone
 from kettle_core.timing.ticks import NS_PER_S
-from kettle_media.assembly.added_file import file_path, first_seen_s, seen_stream, sound_path
+from kettle_media.assembly.added_file import file_path, sound_path
+from kettle_media.assembly.as_played import first_seen_s, seen_stream
 from kettle_media.foreign import open_foreign
 from kettle_media.picture.frame_planes import frame_to_picture
 from kettle_media.program.renderer import BLACK, GREY

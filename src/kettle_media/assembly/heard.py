@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import chain
-from tempfile import NamedTemporaryFile
+from pathlib import Path
 from typing import Any
 
 import av
@@ -17,16 +17,16 @@ from kettle_core.sound.tone import CEILING_DBTP
 from kettle_core.sound.true_peak import PeakMeter
 from kettle_media.program.program_sound import OPTIONS
 from kettle_media.take.sound_track import MASTER_HZ
+from kettle_media.told import Told
 
 CONTAINERS = {"aac": "ipod", "libopus": "webm", "libmp3lame": "mp3"}
 # Sound is looked at in blocks of so many samples.
 BLOCK_SAMPLES = MASTER_HZ
 SILENT_LUFS = -70.0
 MOST_GAIN_DB = 30.0
-# As near as nobody hears; so much is an encoder that begins elsewhere given to do it otherwise.
+# As near as nobody hears; so much lower than it peaked is tried next, and more each time.
 NEAR_LU, SPARE_DB = 0.1, 0.1
-# So often it is measured again at most.
-MOST_MEASURES = 5
+MOST_MEASURES = 6
 
 
 @dataclass(frozen=True)
@@ -37,18 +37,28 @@ class Heard:
     peak_dbtp: float
 
 
-def measured(blocks: Iterable[Sound], codec: str = "", kbps: int = 0) -> Heard:
-    """How (2, N) blocks at 48 kHz are heard from a file of a codec; as they are without one."""
+def measured(blocks: Iterable[Sound]) -> Heard:
+    """How loud (2, N) blocks at 48 kHz are together, and how high they peak."""
     meter, peaks = LoudnessMeter(2, MASTER_HZ), PeakMeter(2)
-    with NamedTemporaryFile() as file:
-        for block in _through(file.name, blocks, codec, kbps) if codec in CONTAINERS else blocks:
-            meter.take(block)
-            peaks.take(block)
+    for block in blocks:
+        meter.take(block)
+        peaks.take(block)
     return Heard(meter.read().integrated_lufs, peaks.read().true_peak_dbtp)
 
 
+def coded(blocks: Iterable[Sound], codec: str, kbps: int, path: Path) -> Iterator[Sound]:
+    """Blocks as they are heard from a file of a codec, which is written to `path` and removed.
+
+    Raises TakeError if it can't be written.
+    """
+    try:
+        with Told(path, True, "{} cannot be written"):
+            yield from _through(str(path), blocks, codec, kbps)
+    finally:
+        path.unlink(missing_ok=True)
+
+
 def _through(file: str, blocks: Iterable[Sound], codec: str, kbps: int) -> Iterator[Sound]:
-    """Blocks as they are decoded from a file."""
     samples = 0
     with av.open(file, "w", format=CONTAINERS[codec]) as container:
         options = OPTIONS.get(codec, {})
@@ -100,15 +110,31 @@ def leveled(
     The plan, how it was heard before, how it is heard now.
     """
     before = heard = measure(plan)
-    for _ in range(MOST_MEASURES):
-        over_db, gain_db = heard.peak_dbtp - CEILING_DBTP, plan.gain_db
-        if wanted_lufs is not None and heard.lufs > SILENT_LUFS:
-            # What the limiter took away is given once more.
-            off = wanted_lufs - heard.lufs
-            gain_db = min(gain_db + off, MOST_GAIN_DB) if abs(off) >= NEAR_LU else gain_db
-        ceiling_dbtp = plan.ceiling_dbtp - (over_db + SPARE_DB if over_db > 0 else 0.0)
-        if (gain_db, ceiling_dbtp) == (plan.gain_db, plan.ceiling_dbtp):
+    tried = [(plan, heard)]
+    while len(tried) < MOST_MEASURES:
+        following = _nearer(plan, heard, wanted_lufs, SPARE_DB * len(tried))
+        if following == plan:
             break
-        plan = replace(plan, gain_db=gain_db, ceiling_dbtp=ceiling_dbtp)
-        heard = measure(plan)
-    return plan, before, heard
+        plan, heard = following, measure(following)
+        tried.append((plan, heard))
+    # An encoder that has few bits jumps: the nearest of all is not always the last one.
+    best, now = min(tried, key=lambda one: _missed(one[1], wanted_lufs))
+    return best, before, now
+
+
+def _nearer(plan: Plan, heard: Heard, wanted_lufs: float | None, spare_db: float) -> Plan:
+    """A plan that should be nearer to what is wanted than one that is heard like this."""
+    over_db, off_lu = _missed(heard, wanted_lufs)
+    ceiling_dbtp = plan.ceiling_dbtp - (over_db + spare_db if over_db else 0.0)
+    gain_db = plan.gain_db
+    if wanted_lufs is not None and off_lu >= NEAR_LU:
+        # What the limiter took away is given once more.
+        gain_db = min(gain_db + wanted_lufs - heard.lufs, MOST_GAIN_DB)
+    return replace(plan, gain_db=gain_db, ceiling_dbtp=ceiling_dbtp)
+
+
+def _missed(heard: Heard, wanted_lufs: float | None) -> tuple[float, float]:
+    """By how much it peaks too high, in dB, and how far off its loudness is, in LU."""
+    is_left_alone = wanted_lufs is None or heard.lufs <= SILENT_LUFS
+    off_lu = 0.0 if is_left_alone else abs(heard.lufs - (wanted_lufs or 0.0))
+    return max(0.0, heard.peak_dbtp - CEILING_DBTP), off_lu

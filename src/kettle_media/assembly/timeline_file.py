@@ -117,7 +117,7 @@ def _timeline(cuts: CutList, fps: Fraction, media_of: Callable[[str], TakeMedia]
         media = media_of(piece.take)
         clips.append((_clip(one, media, cuts.card(piece.take), fps), one, []))
         seen.append(clips[-1][0])
-        has_sound = not cuts.card(piece.take) and (one.speed == 1 or piece.sound == "stretched")
+        has_sound = one.is_heard and not cuts.card(piece.take)
         span = _range(Fraction(0), one.end_ns - one.start_ns, fps)
         gap = otio.schema.Gap(source_range=span)
         heard.append(_clip(one, media, None, fps) if has_sound else gap)
@@ -177,6 +177,12 @@ def _written(clip: Any) -> list[float]:
     return [span.start_time.to_seconds(), span.duration.to_seconds(), *scalars]
 
 
+def _written_before(piece: Piece) -> list[float]:
+    """The same of a piece as files of version 1 have it: in exact ns, at the speed asked for."""
+    scalars = [] if piece.percent == 100 else [float(piece.speed)]
+    return [piece.from_ns / NS_PER_S, float(piece.length_ns) / NS_PER_S, *scalars]
+
+
 def _reference(media: TakeMedia, card: Card | None, fps: Fraction) -> Any:
     """Where a clip's picture comes from: a take's program, or a card by its words."""
     import opentimelineio as otio
@@ -195,14 +201,13 @@ def _pieces(clip: Any, number: int, fps: Fraction, takes: Mapping[str, TakeMedia
     take = known[0].take if known else _take_of(clip, takes)
     if take not in takes:
         raise CutError(f"Clip {number}, “{clip.name}”, is of no take of this tutorial.", "cuts")
-    start_s, length_s, *scalars = _written(clip)
-    written = ours.get("written", [])
-    if known and len(written) == 2 + len(scalars):
-        # Seconds of other programs are floats: what is that near is as it was written.
-        near_s = float(1 / fps / 100)
-        pairs = zip(written, (start_s, length_s, *scalars), strict=True)
-        if all(abs(was - now) < near_s for was, now in pairs):
-            return [known[0], *after]
+    start_s, length_s, *scalars = found = _written(clip)
+    written = ours.get("written", _written_before(known[0]) if known else [])
+    # Seconds of other programs are floats: what is that near is as it was written.
+    near_s = float(1 / fps / 100)
+    is_there = known and len(written) == len(found)
+    if is_there and all(abs(a - b) < near_s for a, b in zip(written, found, strict=True)):
+        return [known[0], *after]
     percent = round(100 * scalars[0]) if scalars else 100
     # Who has left the speed alone has left it as it was asked for.
     if known and scalars and written[2:] == scalars:

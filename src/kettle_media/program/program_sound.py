@@ -33,16 +33,14 @@ LAYOUTS = {1: "mono", 2: "stereo"}
 WARM_PACKETS = 8
 
 
-# By so much a decoder may pass what was encoded at so many kbit/s or more: noise and square waves
-# at the limiter's ceiling, measured.
-PASSES_DB = {"aac": ((160, 1.5), (96, 3.5), (0, 8.0)), "opus": ((160, 2.5), (0, 3.5))}
+# By so much a decoder passes noise that was encoded at the limiter's ceiling, measured from 64 to
+# 256 kbit/s; voices less. Only a square wave at few kbit/s does so by more.
+PASSES_DB = {"aac": 1.5, "opus": 3.0}
 
 
 def limited_for(plan: Plan, written: ProgramFormat) -> Plan:
     """A plan whose peaks stay under the ceiling also where they were encoded and decoded."""
-    passes = PASSES_DB[written.sound_codec]
-    room_db = next(db for least, db in passes if written.sound_kbps >= least)
-    return replace(plan, ceiling_dbtp=CEILING_DBTP - room_db)
+    return replace(plan, ceiling_dbtp=CEILING_DBTP - PASSES_DB[written.sound_codec])
 
 
 def add_sound(container: Any, written: ProgramFormat) -> Any:

@@ -6,7 +6,7 @@ from fractions import Fraction
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from kettle_bench.truth.cutting import slowly_laid
+from kettle_bench.truth.cutting import RATES, slowly_laid
 from kettle_core.assembly.cut_changes import at_speed
 from kettle_core.assembly.cut_list import CutList, Known, Piece, Place
 from kettle_core.assembly.excerpt import excerpt
@@ -16,8 +16,6 @@ from kettle_core.timing.time_map import Source
 
 S, MS = 10**9, 10**6
 HALF = Fraction(1, 2)
-RATES = [Fraction(*one) for one in ((24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1),
-                                    (48, 1), (50, 1), (60000, 1001), (15, 1))]  # fmt: skip
 SPEEDS = (10, 50, 99, 100, 100, 101, 150, 400, 1600, 6400)
 
 

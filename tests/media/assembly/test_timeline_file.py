@@ -10,10 +10,11 @@ import opentimelineio as otio
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kettle_core.assembly.cut_list import CutList, Music, Piece
+from kettle_core.assembly.cut_list import CutList, Music, Piece, TitleCard
 from kettle_core.assembly.laid import laid, time_map
 from kettle_core.errors import CutError
 from kettle_core.rig.format import FRAME_RATES
+from kettle_core.rig.rig import Card
 from kettle_media.assembly.media import TakeMedia
 from kettle_media.assembly.timeline_file import read_timeline, write_timeline
 from tests.core.assembly.test_cut_list import ONE, TWO, S, cut_lists
@@ -85,6 +86,20 @@ class Timelines(unittest.TestCase):
         ]
         self.assertEqual(list(found.pieces), expected)
 
+    def test_a_file_of_the_version_before_is_read_as_it_was_written(self):
+        piece = Piece("p1", ONE, 1_234_567_891, 3 * S + 17, percent=200, sound="stretched")
+        timeline = self.write(CutList((piece,)))
+        clip = timeline.video_tracks()[0][0]
+        seconds = (1_234_567_891 / S, (3 * S + 17 - 1_234_567_891) / S / 2)
+        clip.source_range = otio.opentime.TimeRange(
+            *(otio.opentime.RationalTime(one * 30, 30) for one in seconds)
+        )
+        clip.effects[0].time_scalar = 2.0
+        for name in ("written", "from_ns", "speed"):
+            del clip.metadata["vast-kettle"][name]
+        otio.adapters.write_to_file(timeline, str(self.path))
+        self.assertEqual(read_timeline(self.path, Fraction(30), MEDIA).pieces, (piece,))
+
     def test_a_clip_that_another_program_made_is_found_by_its_file_or_name(self):
         timeline = otio.schema.Timeline("theirs")
         track = otio.schema.Track("V1")
@@ -115,7 +130,9 @@ class Timelines(unittest.TestCase):
                 Piece("p2", TWO, S, 5 * S, percent=200),
                 Piece("p3", ONE, 4 * S, 9 * S, percent=1600, sound="stretched", fade_in_ms=200),
                 Piece("p4", ONE, 9 * S, 10 * S + 123_456_789),
+                Piece("p5", "card1", 0, 2 * S),
             ),
+            (TitleCard("card1", Card("Next\ntime")),),
             music=Music("bells"),
         )
         path = self.path.with_suffix(".edl")
@@ -125,7 +142,7 @@ class Timelines(unittest.TestCase):
                 rate = float(fps * (2 if fps == 15 else 1))
                 again = otio.adapters.read_from_file(str(path), rate=rate)
                 rows = [one for one in laid(cuts, fps) if one.is_seen]
-                for kind, count in ((again.video_tracks()[0], 4), (again.audio_tracks()[0], 3)):
+                for kind, count in ((again.video_tracks()[0], 5), (again.audio_tracks()[0], 3)):
                     clips = [c for c in kind if isinstance(c, otio.schema.Clip)]
                     self.assertEqual(len(clips), count)
                 seen = again.video_tracks()[0]
@@ -141,7 +158,7 @@ class Timelines(unittest.TestCase):
             text.startswith('TITLE: Fold "lines" FCM: DROP FRAME\nFCM: NON-DROP FRAME\n')
         )
         reels = {line.split()[1] for line in text.splitlines() if line[:3].isdecimal()}
-        self.assertEqual(reels, {"FOLDLIN1", "FOLDLIN2"})
+        self.assertEqual(reels, {"FOLDLIN1", "FOLDLIN2", "AX"})
         self.assertIn("* MUSIC UNDER THE WHOLE: bells, -6 DB", text)
 
     def test_odd_files_are_refused_in_words(self):
