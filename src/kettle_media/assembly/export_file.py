@@ -108,6 +108,9 @@ def export(
     TakeError
         If something can't be read or written; nothing is left then.
     """
+    for path in (target, chapters_beside(target)):
+        if path.is_dir():
+            raise CutError(f"{path.name} is a folder. Choose another name.", "out")
     part = target.with_name(f".{target.stem}.part{target.suffix}")
     format_, crop = order.format(program), order.crop(program)
     cuts = excerpt(cuts, program.fps, order.from_ms * 10**6, order.until_ms * 10**6)

@@ -93,6 +93,16 @@ class Exports(unittest.TestCase):
         beside = (self.room / "steps.mp4.chapters.vtt").read_text()
         self.assertIn("00:00:01.000 --> 00:00:03.000\nFold\n", beside)
 
+    def test_a_folder_in_the_place_of_a_file_or_its_chapters_leaves_all_as_it_was(self):
+        there = self.room / "lesson.wav"
+        there.write_bytes(b"before")
+        for name in ("lesson.wav.chapters.vtt", "other.wav"):
+            (self.room / name).mkdir()
+            with self.assertRaisesRegex(CutError, f"{name} is a folder. Choose another name."):
+                self.make(Export("wav"), name.removesuffix(".chapters.vtt"))
+            self.assertEqual(there.read_bytes(), b"before")
+            (self.room / name).rmdir()
+
     def test_sound_alone_is_brought_to_a_loudness(self):
         for kind, codec in (
             ("wav", "pcm_s24le"),
