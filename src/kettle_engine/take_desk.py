@@ -291,6 +291,7 @@ class TakeDesk:
                     {name: report.ring for name, report in self._hosts.reports.items()},
                     _lighter_modes(ordered.rig, self._hosts.devices),
                     self._hosts.facts(tracks_of(ordered.rig)),
+                    self._clock.now_ns(),
                     goes_on=bool(taking and taking.begun),
                     stop=taking.stop if taking else None,
                     cues=tuple(cueing.cues),

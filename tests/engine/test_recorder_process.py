@@ -15,6 +15,7 @@ from unittest import mock
 
 import numpy as np
 
+from kettle_core.program.cues import GoOn, Pause
 from kettle_core.rig.devices import Mode
 from kettle_core.rig.format import Format
 from kettle_core.rig.rig import Input, Rig
@@ -25,6 +26,7 @@ from kettle_engine.recording.drops import BUSY
 from kettle_engine.recording.order import TAIL_NS, Order
 from kettle_engine.recording.process import run_recorder
 from kettle_engine.recording.recorder import Recorder
+from kettle_engine.recording.track import HELD_NS
 from kettle_engine.rings.ring import RingReader, RingWriter
 from kettle_engine.stamps import Arrival, Stamps
 from kettle_media import durable
@@ -152,13 +154,15 @@ class Recording(unittest.TestCase):
             writer.tell(True, due_ns + BLOCK_NS)
             no += 1
 
-    def start(self, goes_on=False, stop=None):
-        rings = {"voice": str(self.ring)}
-        start_ns = self.clock.now_ns()
+    def start(self, goes_on=False, stop=None, start_ns=None, cues=(), later_s=0.0):
+        """Order a take; with `later_s` its process takes so long to begin."""
+        rings, told_ns = {"voice": str(self.ring)}, self.clock.now_ns()
+        start_ns = start_ns or told_ns
         order = Order(
             self.folder.path, RIG, Path("pictures"), 0, self.clock.base_ns, start_ns,
-            rings, {}, FACTS, goes_on, stop,
+            rings, {}, FACTS, told_ns, goes_on, stop, cues,
         )  # fmt: skip
+        self.until(lambda: self.clock.now_ns() >= told_ns + later_s * NS_PER_S)
         if not goes_on:
             self.line.waiting.append(("begin", start_ns, FACTS, rings))
         work = threading.Thread(target=run_recorder, args=(self.line, order))
@@ -205,6 +209,26 @@ class Recording(unittest.TestCase):
         self.assertEqual(self.folder.read_info().state, "complete")
         self.assertLessEqual(rows["no"][0], 2)
         self.assertTrue(np.all(np.diff(rows["no"]) == 1))
+
+    def test_that_a_pause_ended_while_another_one_was_started_is_heard_in_time(self):
+        self.enterContext(mock.patch("kettle_core.timing.pauses.KEPT_NS", 0))
+        start_ns, work = self.clock.now_ns(), self.start()
+        self.until(lambda: self.written() > 20)
+        pause = Pause(self.clock.now_ns() - start_ns)
+        self.line.waiting += [("cue", pause), ("stop", self.clock.now_ns() + NS_PER_S // 2)]
+        with mock.patch("kettle_engine.recording.recorder.Recorder.finish", lambda *_: None):
+            work.join(60)
+        # The next one takes its time to begin: the pause has ended before.
+        self.line.said.clear()
+        at_ns = self.clock.now_ns() + NS_PER_S // 5
+        work = self.start(True, start_ns=start_ns, cues=(pause,), later_s=0.4)
+        self.until(lambda: self.clock.now_ns() > at_ns + 2 * HELD_NS)
+        self.line.waiting.append(("cue", GoOn(at_ns - start_ns)))
+        self.until(lambda: self.written() > 40)
+        rows = self.stop(work)
+        numbers = rows["no"][rows["master_ns"] > at_ns + BLOCK_NS]
+        self.assertLessEqual(numbers[0], (at_ns - self.begun_ns) // BLOCK_NS + 3)
+        self.assertTrue(np.all(np.diff(numbers) == 1))
 
     def test_what_comes_while_the_end_is_looked_for_is_written(self):
         case = self

@@ -20,7 +20,7 @@ class Order:
     `lighter` are modes in words that are less work than an input's own, where there are such.
     `goes_on` is for one that takes the place of one that died; `facts` is what devices say of
     themselves, for where that one had not written it yet; `stop` is when and why the take was
-    stopped, if it was; `cues` are those so far.
+    stopped, if it was; `cues` are all until `told_ns`, which is before its process has begun.
     """
 
     folder: Path
@@ -32,6 +32,7 @@ class Order:
     rings: Mapping[str, str]
     lighter: Mapping[str, str]
     facts: Mapping[str, DeviceFacts]
+    told_ns: int
     goes_on: bool = False
     stop: tuple[int, str] | None = None
     cues: tuple[Cue, ...] = ()

@@ -240,7 +240,7 @@ class RecorderProcess:
             self._recorder.cue(cue)
 
     def _start_feeds(self, rings: Mapping[str, str], from_ns: Mapping[str, int]) -> None:
-        self._recorder.hear_until(self._started_ns)
+        self._recorder.hear_until(self._order.told_ns)
         for name in self._recorder.tracks:
             self._feeds[name] = Feed(self._recorder, name, rings[name], self._clock)
         for name, feed in self._feeds.items():
