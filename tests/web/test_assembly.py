@@ -99,6 +99,9 @@ class Changes(AssemblyCase):
             self.assertEqual(answer.status_code, 400)
             self.assertContains(answer, "A speed is 0.1 to 64 ×", status_code=400)
             self.assertContains(answer, "is-invalid", status_code=400)
+        answer = self.change("speed", ("p1", 1.0), ("p1", 1.5), speed="64", sound="off")
+        self.assertContains(answer, "would be shorter than half a frame", status_code=400)
+        self.assertContains(answer, "is-invalid", status_code=400)
         self.assertEqual(self.pieces, before)
 
     def test_pieces_are_divided_moved_doubled_and_removed(self):
@@ -185,6 +188,12 @@ class Quiet(AssemblyCase):
         self.version.refresh_from_db()
         self.change("quiet-faster", **self.VALUES)
         self.assertAlmostEqual(self.told()["length_s"], 7 - 0.75 * out_s, delta=0.05 * len(spans))
+        undo(self.version)
+        self.version.refresh_from_db()
+        self.change("quiet-faster", **self.VALUES | {"faster": "64"})
+        self.assertRegex(
+            undo(self.version), r"shorter than half a frame \(\d+\.\d ms\), so not seen$"
+        )
 
     def test_marks_that_say_keep_are_kept(self):
         folder = TakeFolder(Take.objects.get(folder="one").path)

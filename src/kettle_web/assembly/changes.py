@@ -150,7 +150,13 @@ def _speed(cuts: CutList, asked: Asked) -> Changed:
     if not form.is_valid():
         raise WrongFieldError(speed=form)
     stretched = form.cleaned_data["sound"] == "stretched"
-    made = at_speed(cuts, asked.known, *asked.stretch(cuts), form.percent, stretched)
+    try:
+        made = at_speed(cuts, asked.known, *asked.stretch(cuts), form.percent, stretched)
+    except CutError as refused:
+        if refused.field != "percent":
+            raise
+        form.add_error("speed", str(refused))
+        raise WrongFieldError(speed=form) from refused
     return made, speed_words(form.percent, stretched)
 
 
