@@ -9,6 +9,7 @@ import numpy as np
 
 from kettle_bench.truth.coded import BITS, FPS, HZ
 from kettle_bench.truth.judges import clicks_in
+from kettle_core.sound.tone import CEILING_DBTP
 
 PLACE = "http://judge.invalid/"
 CLICK_S, STEP = 0.001, 7
@@ -51,16 +52,58 @@ def shown_in_chromium(
     browser: Any, path: Path, times_s: list[float]
 ) -> tuple[list[int], float, list[float]]:
     """Numbers shown at some times, how long the file is in s, and when clicks are heard."""
+    found = _in_empty_page(browser, path, SHOWN, [times_s, BITS])
+    sound = np.frombuffer(b64decode(_in_empty_page(browser, path, PLAYED, HZ)), np.float32)
+    return found["shown"], found["length_s"], clicks_in(sound)
+
+
+# Runs in an empty page: its length, whether each second is found, its sound's length and peak.
+PLAYS = """async ([seconds, rate]) => {
+  const file = await (await fetch("file")).blob();
+  const video = document.createElement("video");
+  video.muted = true;
+  video.src = URL.createObjectURL(file);
+  await new Promise((done, fail) => { video.onloadeddata = done; video.onerror = fail; });
+  const missed = [];
+  for (let at = 0; at < seconds; at += 1) {
+    const there = new Promise((done) => { video.onseeked = done; });
+    video.currentTime = at + 0.5;
+    await there;
+    if (Math.abs(video.currentTime - at - 0.5) > 0.05) missed.push(at);
+  }
+  const context = new OfflineAudioContext(2, 1, rate);
+  const sound = await context.decodeAudioData(await file.arrayBuffer());
+  let peak = 0;
+  for (let n = 0; n < sound.numberOfChannels; n += 1)
+    for (const value of sound.getChannelData(n)) peak = Math.max(peak, Math.abs(value));
+  return { length_s: video.duration, missed, sound_s: sound.duration, peak };
+}"""
+
+
+def plays_in_chromium(browser: Any, path: Path, wanted_s: float, near_s: float) -> list[str]:
+    """What Chromium finds wrong of a file with sound, in words."""
+    found = _in_empty_page(browser, path, PLAYS, [int(wanted_s), HZ])
+    wrong = [
+        f"{found[name]:.3f} s of {what} in Chromium instead of {wanted_s:.3f}"
+        for name, what in (("length_s", "it"), ("sound_s", "sound"))
+        if abs(found[name] - wanted_s) > near_s
+    ]
+    wrong += [f"second {at} is not found" for at in found["missed"]]
+    if found["peak"] > 10 ** (CEILING_DBTP / 20):
+        wrong.append(f"a sample of {found['peak']:.3f} in Chromium")
+    return wrong
+
+
+def _in_empty_page(browser: Any, path: Path, script: str, values: Any) -> Any:
+    """What a script gives in a page that can fetch "file"."""
     page = browser.new_page()
     try:
         page.route(f"{PLACE}**", lambda route: route.fulfill(body="<title>judge</title>"))
         page.route(f"{PLACE}file", lambda route: route.fulfill(path=str(path)))
         page.goto(PLACE)
-        found = page.evaluate(SHOWN, [times_s, BITS])
-        sound = np.frombuffer(b64decode(page.evaluate(PLAYED, HZ)), np.float32)
+        return page.evaluate(script, values)
     finally:
         page.close()
-    return found["shown"], found["length_s"], clicks_in(sound)
 
 
 def chromium_faults(

@@ -3,13 +3,17 @@
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
+import soundfile
 from PIL import Image
 
+from kettle_bench.truth.browsing import plays_in_chromium
 from kettle_bench.truth.judges import is_faststart, loudness_of, probed, seeks_to
 from kettle_core.assembly.cut_list import CutList
 from kettle_core.assembly.export import MOVING, Export, Kind
 from kettle_core.rig.format import Format
+from kettle_core.sound.stage import RATE_HZ
 from kettle_core.sound.tone import CEILING_DBTP
 from kettle_core.timing.ticks import NS_PER_S
 from kettle_media.assembly.export_file import chapters_beside, export
@@ -47,9 +51,14 @@ def orders() -> Iterator[Export]:
 
 
 def export_faults(
-    folder: TakeFolder, cuts: CutList, format_: Format, order: Export, room: Path
+    folder: TakeFolder,
+    cuts: CutList,
+    format_: Format,
+    order: Export,
+    room: Path,
+    browser: Any = None,
 ) -> list[str]:
-    """What is wrong of an export of a cut list of a take, in words."""
+    """What is wrong of an export of a cut list of a take, in words; in a browser too."""
     path = room / f"made.{order.suffix}"
     export({folder.read_info().id: folder}, cuts, format_, order, path, tags=TAGS)
     whole_s = float(cuts.length_ns) / NS_PER_S
@@ -63,7 +72,9 @@ def export_faults(
         with Image.open(path) as picture:
             count = getattr(picture, "n_frames", 1)
         return [] if abs(count - wanted_s * order.fps) <= 1 else [f"{count} frames"]
-    return [*_told(path, order, wanted_s, frames), *(_heard(path, order))]
+    near_s = PADDED_S if order.kind in PADDED else NEAR_S
+    seen = plays_in_chromium(browser, path, wanted_s, near_s) if browser else []
+    return [*_told(path, order, wanted_s, frames), *_heard(path, order), *seen]
 
 
 def _told(path: Path, order: Export, wanted_s: float, frames: int) -> Iterator[str]:
@@ -82,6 +93,11 @@ def _told(path: Path, order: Export, wanted_s: float, frames: int) -> Iterator[s
         yield "its tables come last"
     if told.tags.get("title") != TAGS.title:
         yield f"called {told.tags.get('title')}"
+    if order.kind in LOSSLESS:
+        sound = soundfile.info(str(path))
+        found = sound.samplerate, sound.frames / sound.samplerate, sound.subtype
+        if found != (RATE_HZ, wanted_s, "PCM_24"):
+            yield f"{found} by libsndfile"
     has_chapters = chapters_beside(path).exists()
     if order.kind in CHAPTERED and bool(told.chapters) != has_chapters:
         yield f"{len(told.chapters)} chapters in the file, and beside it {has_chapters}"

@@ -1,15 +1,20 @@
-"""bench truth: programs, time lines, exports and added files, judged by others, at length."""
+"""bench truth: programs, time lines, exports, added files, hum; judged by others, at length."""
 
 from argparse import Namespace
 from collections.abc import Iterator
+from itertools import chain
 from pathlib import Path
 from tempfile import TemporaryDirectory
+
+from playwright.sync_api import sync_playwright
 
 from kettle_bench.truth.adding import added_faults, odd_files
 from kettle_bench.truth.coded import coded_take
 from kettle_bench.truth.cutting import CutJudge
 from kettle_bench.truth.exporting import export_faults, orders
+from kettle_bench.truth.humming import hum_faults
 from kettle_bench.truth.judges import need_judges
+from kettle_cli.browser import launch
 from kettle_core.assembly.cut_list import CutList, Piece
 from kettle_core.errors import CutError, EngineError
 from kettle_core.program.cues import Step, ToScene
@@ -27,17 +32,18 @@ LISTS, SECONDS, PART = 300, 12, 3
 
 
 def bench_truth(_: Namespace) -> int:
-    """Judge 300 random cut lists, 60 exports and 40 odd files. Raises EngineError for a fault."""
+    """Judge 300 cut lists, 58 exports, 40 odd files, 11 sounds. Raises EngineError for a fault."""
     need_judges()
     work_frame_by_frame()
-    wrong = 0
+    wrong = done = 0
     with TemporaryDirectory() as name:
         room = Path(name)
-        for what, faults in (*_lists(room), *_exports(room)):
+        for what, faults in chain(hum_faults(room), _lists(room), _exports(room)):
+            done += 1
             wrong += bool(faults)
             if faults:
                 print(f"{what}: {'; '.join(faults)}", flush=True)
-    print(f"{wrong} with a fault")
+    print(f"{wrong} of {done} with a fault")
     if wrong:
         raise EngineError(f"{wrong} results are not as they should be.")
     return 0
@@ -63,9 +69,12 @@ def _exports(room: Path) -> Iterator[tuple[str, list[str]]]:
     cuts = CutList(
         (Piece("a", take, 0, 3 * NS_PER_S), Piece("b", take, 4 * NS_PER_S, 6 * NS_PER_S))
     )
-    for number, order in enumerate(orders()):
-        try:
-            faults = export_faults(folder, cuts, Format(854, 480), order, room)
-        except CutError as error:
-            faults = [str(error)]
-        yield f"export {number}, {order.kind} at {order.sound_kbps} kbit/s", faults
+    with sync_playwright() as playwright:
+        browser = launch(playwright)
+        for number, order in enumerate(orders()):
+            try:
+                faults = export_faults(folder, cuts, Format(854, 480), order, room, browser)
+            except CutError as error:
+                faults = [str(error)]
+            yield f"export {number}, {order.kind} at {order.sound_kbps} kbit/s", faults
+        browser.close()
