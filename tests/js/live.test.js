@@ -1,27 +1,7 @@
 import assert from "node:assert/strict";
 import test from "node:test";
+import { FakeSocket, sockets } from "./fake_socket.js";
 
-const sockets = [];
-class Socket extends EventTarget {
-  static OPEN = 1;
-  readyState = 0;
-  sent = [];
-  constructor() {
-    super();
-    sockets.push(this);
-  }
-  open() {
-    this.readyState = 1;
-    this.dispatchEvent(new Event("open"));
-  }
-  send(text) {
-    this.sent.push(JSON.parse(text));
-  }
-  close() {
-    this.readyState = 3;
-    this.dispatchEvent(new Event("close"));
-  }
-}
 class Page extends EventTarget {
   hidden = false;
   hide(hidden) {
@@ -34,7 +14,7 @@ Object.assign(globalThis, {
   window: globalThis,
   document: page,
   location: { protocol: "http:", host: "127.0.0.1:8123" },
-  WebSocket: Socket,
+  WebSocket: FakeSocket,
 });
 const { mount } = await import("../../src/kettle_web/static/kettle/js/components/live.js");
 

@@ -1,5 +1,6 @@
 import assert from "node:assert/strict";
 import test, { afterEach, beforeEach } from "node:test";
+import { FakeSocket, sockets } from "./fake_socket.js";
 
 /** What a page has of sockets, sound and pictures, as far as a plan's player needs it. */
 class Element extends EventTarget {
@@ -22,27 +23,8 @@ class Element extends EventTarget {
   }
 }
 
-class Socket extends EventTarget {
-  static OPEN = 1;
-  readyState = 0;
-  sent = [];
-  constructor(address) {
-    super();
-    this.address = address;
-    sockets.push(this);
-  }
-  open() {
-    this.readyState = 1;
-    this.dispatchEvent(new Event("open"));
-  }
-  send(text) {
-    this.sent.push(JSON.parse(text));
-  }
+class Socket extends FakeSocket {
   close() {}
-  end(code) {
-    this.readyState = 3;
-    this.dispatchEvent(Object.assign(new Event("close"), { code }));
-  }
   async says(kind, turn, at, body = new Uint8Array()) {
     const bytes = new Uint8Array(13 + body.byteLength);
     const head = new DataView(bytes.buffer);
@@ -59,7 +41,6 @@ const PICTURE = 0;
 const SOUND = 1;
 const END = 2;
 const TROUBLE = 3;
-let sockets = [];
 let drawn = [];
 let heard = [];
 let frames = [];
@@ -114,7 +95,7 @@ const { PlanMedia } = await import(
 
 let made = [];
 beforeEach(() => {
-  sockets = [];
+  sockets.length = 0;
   drawn = [];
   heard = [];
   frames = [];
